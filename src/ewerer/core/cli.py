@@ -1,0 +1,161 @@
+"""The command line: ``ewerer plan``, ``sheet``, ``schema``. Exit codes 0, 3 (a stop finding), 2 (input refused), 1."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from .documents import (
+    DocumentError,
+    InverterProfile,
+    Job,
+    ModuleProfile,
+    Plan,
+    Problem,
+    SunChargerProfile,
+)
+from .documents.plan import UnitSheet
+from .library import Library, parse_job, shipped_library
+from .plan import plan
+
+REFUSED, STOPPED = 2, 3
+
+
+def schema(kind: str) -> dict[str, object]:
+    """Return the JSON Schema of ``job``, ``profile`` (any of the three kinds) or ``plan``."""
+    if kind == "profile":
+        parts: list[object] = [
+            m.model_json_schema(by_alias=True) for m in (ModuleProfile, InverterProfile, SunChargerProfile)
+        ]
+        return {"title": "Profile", "oneOf": parts}
+    if kind == "plan":
+        return Plan.model_json_schema(by_alias=True, mode="serialization")
+    return Job.model_json_schema(by_alias=True)
+
+
+def _read(path: str) -> bytes:
+    try:
+        return sys.stdin.buffer.read() if path == "-" else Path(path).read_bytes()
+    except OSError as error:
+        raise DocumentError(
+            [Problem(pointer="", message=f"cannot read {path}: {error.strerror}", expected="a file that can be read")]
+        ) from None
+
+
+def _library(folder: str | None) -> Library:
+    return shipped_library().with_folder(Path(folder)) if folder else shipped_library()
+
+
+def _write(data: bytes, path: str | None) -> None:
+    if path and path != "-":
+        try:
+            Path(path).write_bytes(data)
+        except OSError as error:
+            raise DocumentError(
+                [Problem(pointer="", message=f"cannot write {path}: {error.strerror}", expected="a place to write")]
+            ) from None
+    else:
+        sys.stdout.buffer.write(data)
+        sys.stdout.buffer.flush()
+
+
+def _plan_command(args: argparse.Namespace) -> int:
+    made = plan(parse_job(_read(args.job), library := _library(args.library)), library)
+    _write((made.model_dump_json(indent=None if args.compact else 2) + "\n").encode(), args.output)
+    return STOPPED if made.worst() == "stop" else 0
+
+
+def _sheet_command(args: argparse.Namespace) -> int:
+    library = _library(args.library)
+    job = parse_job(_read(args.job), library)
+    made = plan(job, library)
+    unit = find_sheet(job, made, args.unit)
+    from .export import sheet_bytes
+
+    if args.format == "xlsx" and not args.output and sys.stdout.isatty():
+        raise DocumentError(
+            [Problem(pointer="", message="xlsx cannot be shown on a terminal", expected="-o FILE.xlsx")]
+        )
+    _write(sheet_bytes(job, unit, args.format), args.output)
+    return STOPPED if made.worst() == "stop" else 0
+
+
+def find_sheet(job: Job, made: Plan, unit: str) -> UnitSheet:
+    """Return the sheet of ``unit``; raise :class:`DocumentError` saying why there is none."""
+    for sheet in made.units:
+        if sheet.id == unit:
+            return sheet
+    known = ", ".join(u.id for u in job.units) or "none"
+    if any(u.id == unit for u in job.units):
+        first = next((f for f in made.findings if f.severity == "stop"), None)
+        raise DocumentError(
+            [
+                Problem(
+                    pointer=first.at if first else "/units",
+                    message="no sheet can be made yet" + (f": {first.title}" if first else ""),
+                    expected=first.fix if first else "a complete job",
+                )
+            ]
+        )
+    raise DocumentError([Problem(pointer="/units", message="no such unit", value=unit, expected=f"one of {known}")])
+
+
+def _schema_command(args: argparse.Namespace) -> int:
+    _write((json.dumps(schema(args.kind), indent=2) + "\n").encode(), args.output)
+    return 0
+
+
+def parser() -> argparse.ArgumentParser:
+    """Return the parser of the whole command line, the server's commands included."""
+    top = argparse.ArgumentParser(
+        prog="ewerer",
+        description="Plans and records the commissioning of lithium banks and inverter-chargers.",
+        epilog="Exit codes: 0 done; 3 done, with a stop finding; 2 input refused; 1 a defect of Ewerer's own.",
+    )
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def job_command(name: str, help: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help)
+        sub.add_argument("job", metavar="JOB.json", help="a job document; - reads standard input")
+        sub.add_argument("--library", metavar="DIR", help="a folder of further profiles")
+        sub.add_argument("-o", "--output", metavar="FILE", help="write to FILE instead of standard output")
+        return sub
+
+    p = job_command("plan", "print the plan as JSON")
+    p.add_argument("--compact", action="store_true", help="one line, no indent")
+    p.set_defaults(run=_plan_command)
+    s = job_command("sheet", "print one unit's sheet")
+    s.add_argument("--unit", required=True, metavar="ID")
+    s.add_argument("--format", choices=["json", "csv", "xlsx"], default="json")
+    s.set_defaults(run=_sheet_command)
+    c = commands.add_parser("schema", help="print a JSON Schema")
+    c.add_argument("kind", choices=["job", "profile", "plan"])
+    c.add_argument("-o", "--output", metavar="FILE")
+    c.set_defaults(run=_schema_command)
+    for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):
+        d = commands.add_parser(name, help=help)
+        d.add_argument("--port", type=int, default=8017)
+        d.add_argument("--data", metavar="DIR", help="where the database is kept")
+        if name == "serve":
+            d.add_argument("--host", default="127.0.0.1")
+    return top
+
+
+def run(args: argparse.Namespace) -> int:
+    """Run a parsed command of the core; print refusals on standard error."""
+    try:
+        return int(args.run(args))
+    except DocumentError as error:
+        for problem in error.problems:
+            print(f"ewerer: {problem}", file=sys.stderr)
+        return REFUSED
+    except BrokenPipeError:
+        return 0
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Parse ``argv`` and run a core command."""
+    return run(parser().parse_args(argv))

@@ -1,0 +1,212 @@
+"""Difference constraints on grids: the arithmetic under the ladder.
+
+Every quantity is an integer on its own grid ``offset + k * step`` between ``low`` and ``high``.
+A constraint says ``upper - lower >= gap``; either side may be None, which stands for zero. Because
+every constraint is monotone, the feasible points form a lattice: propagating lower bounds (rounded
+up to the grid) and upper bounds (rounded down) to a fixed point gives the exact lowest and highest
+value of every quantity, or shows that there is none. When there is none, removing constraints one
+at a time leaves a smallest set that still cannot be met: the rules in conflict.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """The values a quantity may take, as integers: ``offset + k * step`` within low..high."""
+
+    name: str
+    low: int
+    high: int
+    step: int
+    offset: int = 0
+
+    def up(self, value: int) -> int:
+        """Return the smallest grid value not below ``value``."""
+        return self.offset - (self.offset - value) // self.step * self.step
+
+    def down(self, value: int) -> int:
+        """Return the largest grid value not above ``value``."""
+        return self.offset + (value - self.offset) // self.step * self.step
+
+
+@dataclass(frozen=True, slots=True)
+class Constraint:
+    """``upper - lower >= gap``, with the rule it comes from and its words. None means zero."""
+
+    upper: str | None
+    lower: str | None
+    gap: int
+    rule: str
+    text: str = ""
+    yields: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Ranges:
+    """Lowest and highest permitted value of every quantity, and the constraint that set each last."""
+
+    lowest: Mapping[str, int]
+    highest: Mapping[str, int]
+    low_cause: Mapping[str, Constraint]
+    high_cause: Mapping[str, Constraint]
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """A smallest set of constraints that cannot be met together."""
+
+    constraints: tuple[Constraint, ...]
+
+
+def propagate(grids: Sequence[Grid], constraints: Iterable[Constraint]) -> Ranges | None:
+    """Return the exact range of every quantity, or None when no assignment meets all constraints."""
+    by_name = {g.name: g for g in grids}
+    low = {g.name: g.up(g.low) for g in grids}
+    high = {g.name: g.down(g.high) for g in grids}
+    low_cause: dict[str, Constraint] = {}
+    high_cause: dict[str, Constraint] = {}
+    raises: dict[str, list[Constraint]] = {g.name: [] for g in grids}
+    lowers: dict[str, list[Constraint]] = {g.name: [] for g in grids}
+    for c in constraints:
+        if c.upper is None and c.lower is None:
+            if c.gap > 0:
+                return None
+        elif c.lower is None and c.upper is not None:
+            value = by_name[c.upper].up(c.gap)
+            if value > low[c.upper]:
+                low[c.upper], low_cause[c.upper] = value, c
+        elif c.upper is None and c.lower is not None:
+            value = by_name[c.lower].down(-c.gap)
+            if value < high[c.lower]:
+                high[c.lower], high_cause[c.lower] = value, c
+        elif c.lower is not None and c.upper is not None:
+            raises[c.lower].append(c)
+            lowers[c.upper].append(c)
+    if any(low[n] > high[n] for n in low):
+        return None
+    queue = deque(low)
+    waiting = set(low)
+    while queue:
+        name = queue.popleft()
+        waiting.discard(name)
+        for c in raises[name]:
+            other = c.upper
+            assert other is not None
+            value = by_name[other].up(low[name] + c.gap)
+            if value > low[other]:
+                low[other], low_cause[other] = value, c
+                if value > high[other]:
+                    return None
+                if other not in waiting:
+                    waiting.add(other)
+                    queue.append(other)
+    queue = deque(high)
+    waiting = set(high)
+    while queue:
+        name = queue.popleft()
+        waiting.discard(name)
+        for c in lowers[name]:
+            other = c.lower
+            assert other is not None
+            value = by_name[other].down(high[name] - c.gap)
+            if value < high[other]:
+                high[other], high_cause[other] = value, c
+                if value < low[other]:
+                    return None
+                if other not in waiting:
+                    waiting.add(other)
+                    queue.append(other)
+    return Ranges(low, high, low_cause, high_cause)
+
+
+def find_conflict(grids: Sequence[Grid], constraints: Sequence[Constraint]) -> Conflict:
+    """Return a smallest set of constraints that cannot be met (every one of them is needed for it).
+
+    The grids' own bounds stay in force throughout. Raises ValueError when all can be met.
+    """
+    if propagate(grids, constraints) is not None:
+        raise ValueError("the constraints can be met")
+    kept = list(constraints)
+    for c in constraints:
+        rest = [k for k in kept if k is not c]
+        if propagate(grids, rest) is None:
+            kept = rest
+    return Conflict(tuple(kept))
+
+
+def nearest_way_out(
+    grids: Sequence[Grid], constraints: Sequence[Constraint], conflict: Conflict
+) -> tuple[Constraint, int] | None:
+    """Return the constraint whose gap must give least, and by how much, so that all can be met.
+
+    Only constraints that may yield are tried, one at a time; None when none alone is enough.
+    """
+    best: tuple[Constraint, int] | None = None
+    for c in conflict.constraints:
+        if not c.yields:
+            continue
+        others = [k for k in constraints if k is not c]
+        if propagate(grids, others) is None:
+            continue
+        lo, hi = 0, 1
+        while not _meets(grids, others, c, hi):
+            hi *= 2
+            if hi > 1 << 40:
+                break
+        while lo + 1 < hi:
+            mid = (lo + hi) // 2
+            if _meets(grids, others, c, mid):
+                hi = mid
+            else:
+                lo = mid
+        if best is None or hi < best[1]:
+            best = (c, hi)
+    return best
+
+
+def _meets(grids: Sequence[Grid], others: list[Constraint], c: Constraint, less: int) -> bool:
+    relaxed = Constraint(c.upper, c.lower, c.gap - less, c.rule, c.text, c.yields)
+    return propagate(grids, [*others, relaxed]) is not None
+
+
+def grant(
+    grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]]
+) -> dict[str, int] | None:
+    """Return a full assignment that grants the wishes in order, each as near as what is left allows.
+
+    Quantities without a wish take their lowest permitted value in the end. None when the constraints
+    cannot be met at all.
+    """
+    held = list(constraints)
+    ranges = propagate(grids, held)
+    if ranges is None:
+        return None
+    by_name = {g.name: g for g in grids}
+    order = [*wishes, *((g.name, g.low) for g in grids if g.name not in {n for n, _ in wishes})]
+    for name, wish in order:
+        grid = by_name[name]
+        low, high = ranges.lowest[name], ranges.highest[name]
+        target = min(max(wish, low), high)
+        down, up = grid.down(target), grid.up(target)
+        tries = sorted({max(down, low), min(up, high)}, key=lambda v: abs(v - wish))
+        reach = 0
+        while True:
+            settled = None
+            for value in tries:
+                fixed = [*held, Constraint(name, None, value, "wish"), Constraint(None, name, -value, "wish")]
+                settled = propagate(grids, fixed)
+                if settled is not None:
+                    held, ranges = fixed, settled
+                    break
+            if settled is not None:
+                break
+            reach += 1
+            tries = [v for v in (down - reach * grid.step, up + reach * grid.step) if low <= v <= high]
+            if not tries and reach * grid.step > high - low + grid.step:
+                return None
+    return {g.name: ranges.lowest[g.name] for g in grids}

@@ -1,0 +1,304 @@
+"""The job document, ``job/1``: everything known about one site before and during the work."""
+
+from __future__ import annotations
+
+import re
+import zoneinfo
+from functools import lru_cache
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from .base import (
+    AmpHours,
+    Amps,
+    CellCount,
+    CellVolts,
+    Celsius,
+    Document,
+    Fraction,
+    Identifier,
+    LeadMilliohms,
+    Milliohms,
+    PackVolts,
+    PositiveAmps,
+    Text,
+    TimeOfDay,
+    Title,
+    WattHours,
+    Watts,
+)
+
+Source = Literal["sun", "mains", "generator"]
+Phase = Literal["L1", "L2", "L3"]
+Chemistry = Literal["lfp", "nmc", "lto"]
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+@lru_cache(maxsize=256)
+def _is_zone(name: str) -> bool:
+    try:
+        zoneinfo.ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        return False
+    return True
+
+
+class AcSystem(Document):
+    """The alternating-current system: volts from phase to neutral, hertz, topology."""
+
+    volts: Annotated[
+        float, Field(ge=90, le=280, json_schema_extra={"x-unit": "V"}, description="volts from phase to neutral")
+    ] = 230.0
+    hz: Literal[50, 60] = 50
+    topology: Literal["single", "split", "three"] = "single"
+
+
+class Site(Document):
+    """Where the work is: time zone, place, AC system, temperature at the bank, sources."""
+
+    time_zone: Annotated[str, Field(description="an IANA time zone such as Europe/Lisbon")] = "UTC"
+    latitude: Annotated[float, Field(ge=-90, le=90, description="degrees north")] | None = None
+    longitude: Annotated[float, Field(ge=-180, le=180, description="degrees east")] | None = None
+    ac: AcSystem = AcSystem()
+    bank_ambient_c: Celsius | None = None
+    sources: Annotated[list[Source], Field(max_length=3)] = []
+    dc_loads_a: Amps | None = None
+
+    @field_validator("time_zone")
+    @classmethod
+    def _known_zone(cls, zone: str) -> str:
+        if not _is_zone(zone):
+            raise ValueError("not a known time zone")
+        return zone
+
+    @field_validator("sources")
+    @classmethod
+    def _each_once(cls, sources: list[Source]) -> list[Source]:
+        if len(set(sources)) != len(sources):
+            raise ValueError("a source stands twice")
+        return sources
+
+
+class JobModule(Document):
+    """One module of the bank: a profile from the library, figures of its own, or both.
+
+    Figures given here override the profile's. Without a profile, ``series_cells``,
+    ``capacity_ah``, ``charge_a`` and ``discharge_a`` are needed; the rest is assumed aloud.
+    """
+
+    id: Identifier
+    profile: Identifier | None = None
+    resting_v: PackVolts | None = None
+    chemistry: Chemistry | None = None
+    series_cells: CellCount | None = None
+    capacity_ah: AmpHours | None = None
+    resistance_mohm: Milliohms | None = None
+    lead_mohm: LeadMilliohms | None = None
+    charge_a: PositiveAmps | None = None
+    discharge_a: PositiveAmps | None = None
+    charge_warranty_a: PositiveAmps | None = None
+    discharge_warranty_a: PositiveAmps | None = None
+    discharge_peak_a: PositiveAmps | None = None
+    cell_max_v: CellVolts | None = None
+    cell_min_v: CellVolts | None = None
+    age_years: Annotated[float, Field(ge=0, le=40, description="years")] | None = None
+    health: Fraction | None = None
+
+    @model_validator(mode="after")
+    def _complete_without_profile(self) -> JobModule:
+        if self.profile is None:
+            needed = ("series_cells", "capacity_ah", "charge_a", "discharge_a")
+            lacking = [k for k in needed if getattr(self, k) is None]
+            if lacking:
+                raise ValueError("a module without a profile also needs " + ", ".join(lacking))
+        if self.cell_max_v is not None and self.cell_min_v is not None and self.cell_min_v >= self.cell_max_v:
+            raise ValueError("cell_min_v must be below cell_max_v")
+        return self
+
+
+class JobBank(Document):
+    """The modules in parallel, the leads, the main fuse and cable."""
+
+    modules: Annotated[list[JobModule], Field(max_length=64)] = []
+    lead_mohm: LeadMilliohms | None = None
+    main_lead_mohm: LeadMilliohms | None = None
+    fuse_a: PositiveAmps | None = None
+    cable_a: PositiveAmps | None = None
+
+    @field_validator("modules")
+    @classmethod
+    def _unique(cls, modules: list[JobModule]) -> list[JobModule]:
+        _ids_once([m.id for m in modules])
+        return modules
+
+
+class JobUnit(Document):
+    """One inverter-charger: its profile, role, firmware and phase."""
+
+    id: Identifier
+    profile: Identifier
+    role: Literal["host", "follower"] = "host"
+    firmware: Annotated[str, Field(max_length=40)] | None = None
+    phase: Phase = "L1"
+
+
+class JobSunCharger(Document):
+    """One separate sun charger and the array on it."""
+
+    id: Identifier
+    profile: Identifier
+    array_w: Watts | None = None
+    tilt_deg: Annotated[float, Field(ge=0, le=90)] | None = None
+    azimuth_deg: Annotated[float, Field(ge=0, le=360)] | None = None
+
+
+class Sun(Document):
+    """The sun chargers of the job."""
+
+    chargers: Annotated[list[JobSunCharger], Field(max_length=32)] = []
+
+    @field_validator("chargers")
+    @classmethod
+    def _unique(cls, chargers: list[JobSunCharger]) -> list[JobSunCharger]:
+        _ids_once([c.id for c in chargers])
+        return chargers
+
+
+class Generator(Document):
+    """The generator: continuous watts, derating as a fraction that remains, loads while it charges."""
+
+    continuous_w: Watts
+    start: Literal["manual", "auto"] = "manual"
+    derate: Annotated[float, Field(gt=0, le=1, description="fraction of the rating that remains")] = 1.0
+    loads_while_charging_w: Watts | None = None
+
+
+class Mains(Document):
+    """The mains supply: breaker in amperes per phase, loads running while charging."""
+
+    breaker_a: PositiveAmps
+    loads_while_charging_w: Watts | None = None
+
+
+class Loads(Document):
+    """Design loads of the site."""
+
+    continuous_w: Watts | None = None
+    peak_w: Watts | None = None
+    daily_wh: WattHours | None = None
+
+
+class Policy(Document):
+    """What the commissioner wants: schools, preferences, measured margins, own figures."""
+
+    charge_school: Literal["everyday", "full", "limit"] = "everyday"
+    float_school: Literal["same", "rest", "none"] = "rest"
+    hold_school: Literal["tail", "per-ah", "short"] = "tail"
+    control: Literal["auto", "volts", "soc"] = "auto"
+    loop: Literal["auto", "open", "closed"] = "auto"
+    max_c_rate: Annotated[float, Field(gt=0, le=5, description="charge current over capacity, per hour")] | None = None
+    max_discharge_c_rate: Annotated[float, Field(gt=0, le=10, description="per hour")] | None = None
+    link_loss: Literal["auto", "stop", "carry-on"] = "auto"
+    source_order: Literal["sun-bank-mains", "sun-mains", "mains-first"] = "sun-bank-mains"
+    charge_order: Literal["sun-only", "sun-first", "sun-and-mains", "mains-first"] = "sun-first"
+    reserve_soc: Fraction | None = None
+    shutdown_soc: Fraction | None = None
+    overshoot_v: (
+        Annotated[
+            float,
+            Field(
+                ge=0, le=20, json_schema_extra={"x-unit": "V"}, description="measured overshoot of the pack in volts"
+            ),
+        ]
+        | None
+    ) = None
+    imbalance_v: (
+        Annotated[
+            float,
+            Field(
+                ge=0,
+                le=0.5,
+                json_schema_extra={"x-unit": "V"},
+                description="measured spread of the cells when full, volts",
+            ),
+        ]
+        | None
+    ) = None
+    meter_error_v: (
+        Annotated[
+            float,
+            Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts"),
+        ]
+        | None
+    ) = None
+    own_figures: Annotated[dict[Identifier, float], Field(max_length=60)] = {}
+
+    @field_validator("own_figures")
+    @classmethod
+    def _known(cls, own: dict[str, float]) -> dict[str, float]:
+        from ..quantities import LADDER_QUANTITIES
+
+        for name in own:
+            if name not in LADDER_QUANTITIES:
+                raise ValueError(f"{name} is not a threshold; thresholds are " + ", ".join(sorted(LADDER_QUANTITIES)))
+        return own
+
+
+class Window(Document):
+    """One time-of-use window: what the bank is for between two times of day."""
+
+    days: Annotated[str, Field(max_length=40, description="all, mon-fri, or days such as sat,sun")] = "all"
+    from_: Annotated[TimeOfDay, Field(alias="from")]
+    to: TimeOfDay
+    action: Literal["charge", "hold", "use", "export"]
+    target_soc: Fraction | None = None
+    power_w: Watts | None = None
+
+    @field_validator("days")
+    @classmethod
+    def _days(cls, days: str) -> str:
+        one = "(" + "|".join(DAYS) + ")"
+        if days != "all" and not re.fullmatch(f"{one}(-{one})?(,{one}(-{one})?)*", days):
+            raise ValueError("days are all, a range such as mon-fri, or a list such as sat,sun")
+        return days
+
+
+class SheetMark(Document):
+    """What was done with one row of a unit's sheet."""
+
+    state: Literal["done", "skipped"]
+    read_back: Annotated[str, Field(max_length=60)] | None = None
+    note: Text | None = None
+
+
+class Job(Document):
+    """A whole job. Anything optional that is left out is assumed aloud by the plan."""
+
+    version_tag: ClassVar[str] = "job/1"
+
+    ewerer: Literal["job/1"] = "job/1"
+    name: Title
+    notes: Text | None = None
+    site: Site = Site()
+    bank: JobBank = JobBank()
+    units: Annotated[list[JobUnit], Field(max_length=32)] = []
+    sun: Sun = Sun()
+    generator: Generator | None = None
+    mains: Mains | None = None
+    loads: Loads = Loads()
+    policy: Policy = Policy()
+    windows: Annotated[list[Window], Field(max_length=60)] = []
+    sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=32)] = {}
+
+    @field_validator("units")
+    @classmethod
+    def _unique(cls, units: list[JobUnit]) -> list[JobUnit]:
+        _ids_once([u.id for u in units])
+        return units
+
+
+def _ids_once(ids: list[Any]) -> None:
+    twins = sorted({i for i in ids if ids.count(i) > 1})
+    if twins:
+        raise ValueError(f"id {twins[0]!r} stands twice; each needs its own")

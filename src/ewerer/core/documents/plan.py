@@ -1,0 +1,325 @@
+"""The plan, ``plan/1``: every figure with its reason, every finding, every unit's sheet."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+
+class PlanPart(BaseModel):
+    """Base of all results: immutable, unknown keys refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Finding(PlanPart):
+    """What was compared with what, in numbers and units, what to change, and where."""
+
+    rule: str
+    stage: str
+    severity: Literal["stop", "caution", "note"]
+    title: str
+    at: str
+    message: str
+    numbers: dict[str, Any] = {}
+    fix: str = ""
+    source: str = ""
+    status: str = ""
+
+
+class BankFigures(PlanPart):
+    """The bank's own figures. Limits are amperes at the bank; None where nothing is known."""
+
+    series_cells: int
+    capacity_ah: float
+    energy_wh: float
+    resistance_mohm: float
+    charge_limit_a: float
+    charge_limit_sum_a: float
+    discharge_limit_a: float
+    discharge_limit_sum_a: float
+    reported_charge_a: float | None
+    reported_discharge_a: float | None
+    binding_module: str | None
+    binding_module_discharge: str | None
+    join_current_a: float | None
+
+
+class WithoutOne(BankFigures):
+    """The bank with the one module gone whose loss hurts most."""
+
+    lost_module: str
+
+
+class ModuleFigures(PlanPart):
+    """One module as it counts in the bank; share is the part of the bank's current it carries."""
+
+    id: str
+    name: str
+    series_cells: int
+    capacity_ah: float
+    resistance_mohm: float
+    lead_mohm: float
+    charge_a: float
+    discharge_a: float
+    cell_max_v: float
+    cell_min_v: float
+    resting_v: float | None
+    share: float
+    current_at_limit_a: float
+
+
+class Bank(BankFigures):
+    """The bank of the plan, with each module and the figures with one module gone."""
+
+    nominal_v: float
+    class_v: int
+    chemistry: str
+    cell_max_v: float
+    cell_min_v: float
+    path_mohm: float
+    without_one: WithoutOne | None
+    modules: list[ModuleFigures]
+
+
+class Reason(PlanPart):
+    """One line of a why: the rule and its formula with this job's numbers in it."""
+
+    rule: str
+    text: str
+    bound: Literal["lowest", "highest", "value", "school"]
+
+
+class Alternative(PlanPart):
+    """Another school's figure for the same quantity."""
+
+    school: str
+    value: float | str
+    text: str
+
+
+class Rung(PlanPart):
+    """One threshold: value, permitted range, margin to the next below, what it means in charge, why.
+
+    ``value`` is volts of the pack or a fraction of charge. ``at_rest_soc`` and ``under_load_soc`` are
+    fractions; the bands are the lowest and highest charge the reading may stand for.
+    """
+
+    word: str
+    kind: Literal["volts", "soc"]
+    value: float
+    cell_v: float | None
+    lowest: float
+    highest: float
+    step: float
+    margin: float | None
+    next_below: str | None
+    at_rest_soc: float | None
+    at_rest_soc_band: list[float] | None
+    under_load_soc: float | None
+    full_load_soc: float | None
+    sag_v: float
+    wished: float | None
+    own: bool
+    active: bool
+    settable: bool
+    why: list[str]
+    reasons: list[Reason]
+    alternatives: list[Alternative]
+
+
+class Zone(PlanPart):
+    """A forbidden stretch of the ladder in pack volts."""
+
+    low: float
+    high: float
+    word: str
+
+
+class SocMark(PlanPart):
+    """Resting volts of the pack at a state of charge, for the band beside the ladder."""
+
+    soc: float
+    v: float
+
+
+class LadderView(PlanPart):
+    """What a drawing of the ladder needs beside the rungs."""
+
+    solved_for: str
+    feasible: bool
+    low_v: float
+    high_v: float
+    zones: list[Zone]
+    soc_marks: list[SocMark]
+    design_load_a: float
+    full_load_a: float
+    path_mohm: float
+    decide_by: Literal["volts", "soc"]
+    conflict: list[str]
+    way_out: str
+
+
+class Cap(PlanPart):
+    """One cap of a chain: name, amperes at the bank, why; rule it comes from."""
+
+    cap: str
+    word: str
+    a: float
+    why: str
+    rule: str
+    without_one_a: float | None = None
+
+
+class UnitShare(PlanPart):
+    """What one unit may carry, amperes."""
+
+    unit: str
+    a: float
+    own_max_a: float
+    kind: Literal["unit", "sun-charger"] = "unit"
+
+
+class Chain(PlanPart):
+    """The chain of caps in one direction, the binding one, the split to units."""
+
+    bank_a: float
+    binding: str | None
+    caps: list[Cap]
+    units: list[UnitShare]
+    needed_a: float | None
+    needed_peak_a: float | None
+    without_one_a: float | None
+
+
+class AcSource(PlanPart):
+    """The charging budget of one AC source: free watts, safe amperes, the trade's short cut."""
+
+    source: Literal["mains", "generator"]
+    available_w: float
+    loads_w: float
+    free_w: float
+    charge_a: float
+    shortcut_a: float
+    shortcut_draws_w: float
+
+
+class Ac(PlanPart):
+    """The tightest AC source, and all of them. None where no AC source exists."""
+
+    free_w: float | None
+    charge_a: float | None
+    shortcut_a: float | None
+    source: str | None
+    sources: list[AcSource]
+
+
+class Limits(PlanPart):
+    """Charge and discharge chains and the AC budget."""
+
+    charge: Chain
+    discharge: Chain
+    ac: Ac
+    temperature_c: float | None
+
+
+class Link(PlanPart):
+    """How BMS and inverter talk; open loop when they do not."""
+
+    loop: Literal["closed", "open"]
+    protocol: str | None
+    host_unit: str | None
+    unit_port: str | None
+    bms_port: str | None
+    bitrate: int | None
+    why: str
+
+
+class Derived(PlanPart):
+    """A figure or choice that is not a threshold: value, unit, range where it has one, why."""
+
+    word: str
+    value: float | str | bool
+    unit: str
+    lowest: float | None = None
+    highest: float | None = None
+    why: list[str]
+    reasons: list[Reason]
+    alternatives: list[Alternative] = []
+
+
+class SheetRow(PlanPart):
+    """One line to type into one unit. ``entry`` is what the display shall show."""
+
+    setting: str
+    menu: list[str]
+    label: str
+    quantity: str
+    word: str
+    entry: str
+    unit: str
+    value: float | str | bool
+    target: float | str | bool
+    scope: Literal["same-on-all", "host", "own"]
+    level: Literal["user", "installer"]
+    needs: Literal["any", "standby", "off"]
+    takes_effect: Literal["at-once", "restart"]
+    after: list[str]
+    resets: list[str]
+    encoding: str
+    note: str
+    caution: str
+    why: list[str]
+
+
+class LeftAlone(PlanPart):
+    """A setting that stays at factory, and why."""
+
+    setting: str
+    menu: list[str]
+    label: str
+    why: str
+
+
+class UnitSheet(PlanPart):
+    """The sheet of one unit in order of entry."""
+
+    id: str
+    name: str
+    role: str
+    settings: list[SheetRow]
+    leave_alone: list[LeftAlone]
+
+
+class StageState(PlanPart):
+    """The state of one stage of the work and its key figure in words."""
+
+    stage: str
+    word: str
+    state: Literal["ok", "note", "caution", "stop", "open"]
+    key: str
+
+
+class Plan(PlanPart):
+    """A whole plan. Pure function of a job and a library."""
+
+    version_tag: ClassVar[str] = "plan/1"
+
+    ewerer: Literal["plan/1"] = "plan/1"
+    job: str
+    bank: Bank | None
+    ladder: dict[str, Rung]
+    ladder_view: LadderView | None
+    quantities: dict[str, Derived]
+    limits: Limits | None
+    link: Link
+    units: list[UnitSheet]
+    windows: dict[str, Any]
+    findings: list[Finding]
+    stages: list[StageState]
+
+    def worst(self) -> str:
+        """Return the worst severity among the findings, or ``none``."""
+        found = {f.severity for f in self.findings}
+        return next((s for s in ("stop", "caution", "note") if s in found), "none")

@@ -1,0 +1,359 @@
+"""Device profiles: ``module/1``, ``inverter/1``, ``sun-charger/1``. A new device is a new JSON file."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field, PrivateAttr, field_validator, model_validator
+
+from ..conditions import ConditionError, parse_condition, parse_interlock
+from ..quantities import QUANTITIES
+from .base import (
+    AmpHours,
+    Amps,
+    CellCount,
+    CellVolts,
+    Document,
+    Fraction,
+    Identifier,
+    Milliohms,
+    PackVolts,
+    PositiveAmps,
+    Text,
+    Title,
+    Watts,
+)
+from .job import Chemistry
+
+Bus = Literal["can", "rs485"]
+
+
+class Firmware(Document):
+    """One firmware version with a verdict and the reason for it."""
+
+    version: Annotated[str, Field(max_length=40)]
+    verdict: Literal["good", "bad"]
+    why: Text | None = None
+
+
+class Port(Document):
+    """A communication port: connector, bus, bit rates offered, signal name of each used pin."""
+
+    id: Identifier
+    label: Annotated[str, Field(max_length=40)]
+    connector: Literal["8p8c", "terminal"] = "8p8c"
+    bus: Bus
+    bitrates: Annotated[list[int], Field(min_length=1, max_length=12)]
+    pins: Annotated[dict[str, str], Field(max_length=12)]
+    purpose: Literal["inverter", "module", "follower", "meter"] = "inverter"
+
+
+class Protocol(Document):
+    """A BMS protocol spoken on one port: name, version, bit rate, and how it is chosen in the menu."""
+
+    name: Identifier
+    version: Annotated[str, Field(max_length=20)]
+    port: Identifier
+    bitrate: int
+    entry: Annotated[str, Field(max_length=40)] | None = None
+    approved: bool = False
+
+
+class Derating(Document):
+    """One point of a temperature derating line: at ``temp_c`` the fraction of current allowed."""
+
+    temp_c: Annotated[float, Field(ge=-60, le=90, description="degrees Celsius")]
+    fraction: Fraction
+
+
+class HostRule(Document):
+    """How module addresses go: the host's address, the first of the others, switches."""
+
+    host_address: Annotated[int, Field(ge=0, le=63)]
+    first_other: Annotated[int, Field(ge=0, le=63)]
+    switches: Annotated[int, Field(ge=0, le=8)] = 4
+    least_first: bool = True
+    on_is: Literal["up", "down"] = "up"
+
+
+class Bms(Document):
+    """What a module's BMS reports and to whom."""
+
+    protocols: Annotated[list[Protocol], Field(max_length=12)] = []
+    ports: Annotated[list[Port], Field(max_length=8)] = []
+    addresses: HostRule | None = None
+    buffer: Annotated[float, Field(gt=0, le=1, description="fraction of the limit that is reported")] = 1.0
+    report_step_a: Annotated[float, Field(gt=0, le=100, description="amperes")] = 1.0
+    charge_voltage_rule: Literal["host", "lowest"] = "host"
+
+
+class ModuleProfile(Document):
+    """A battery module as its data sheet and warranty describe it."""
+
+    version_tag: ClassVar[str] = "module/1"
+
+    ewerer: Literal["module/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    family: Identifier | None = None
+    chemistry: Chemistry = "lfp"
+    series_cells: CellCount
+    capacity_ah: AmpHours
+    resistance_mohm: Milliohms
+    charge_a: PositiveAmps
+    discharge_a: PositiveAmps
+    charge_warranty_a: PositiveAmps | None = None
+    discharge_warranty_a: PositiveAmps | None = None
+    discharge_peak_a: PositiveAmps | None = None
+    cell_max_v: CellVolts
+    cell_min_v: CellVolts
+    charge_cell_low_v: CellVolts | None = None
+    charge_cell_high_v: CellVolts | None = None
+    resting_tolerance_v: Annotated[float, Field(gt=0, le=5, description="volts")] | None = None
+    charge_derating: Annotated[list[Derating], Field(max_length=24)] = []
+    discharge_derating: Annotated[list[Derating], Field(max_length=24)] = []
+    bms: Bms | None = None
+    notes: Text | None = None
+
+    @model_validator(mode="after")
+    def _window(self) -> ModuleProfile:
+        if self.cell_min_v >= self.cell_max_v:
+            raise ValueError("cell_min_v must be below cell_max_v")
+        for line in (self.charge_derating, self.discharge_derating):
+            temps = [p.temp_c for p in line]
+            if temps != sorted(set(temps)):
+                raise ValueError("derating points must rise in temperature")
+        return self
+
+
+class Encoding(Document):
+    """How a canonical value becomes what the display shows.
+
+    ``plain``: value times ``scale``. ``per-2v-cell``: pack volts over the number of 2-V cells of the
+    unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``.
+    ``on-off``: as choice with yes and no. ``hhmm``: minutes as HH:MM.
+    """
+
+    kind: Literal["plain", "per-2v-cell", "percent-of-rated", "choice", "on-off", "hhmm"] = "plain"
+    scale: Annotated[float, Field(gt=0, le=10000)] = 1.0
+    rated: Annotated[float, Field(gt=0)] | None = None
+    choices: dict[str, str] | None = None
+
+    @model_validator(mode="after")
+    def _complete(self) -> Encoding:
+        if self.kind == "percent-of-rated" and self.rated is None:
+            raise ValueError("percent-of-rated needs rated")
+        if self.kind in ("choice", "on-off") and not self.choices:
+            raise ValueError(f"{self.kind} needs choices")
+        if self.kind == "on-off" and set(self.choices or {}) != {"yes", "no"}:
+            raise ValueError("on-off needs the choices yes and no")
+        if self.choices and len(set(self.choices.values())) != len(self.choices):
+            raise ValueError("two choices show the same on the display")
+        return self
+
+
+class SideEffect(Document):
+    """What a write of this setting does to others: setting id -> value displayed afterwards."""
+
+    when: str | None = None
+    sets: dict[Identifier, str]
+
+
+class Setting(Document):
+    """One setting of a unit, as its own menu shows it."""
+
+    id: Identifier
+    menu: Annotated[list[Annotated[str, Field(max_length=40)]], Field(min_length=1, max_length=5)]
+    label: Annotated[str, Field(max_length=60)]
+    quantity: Identifier | None = None
+    unit: Annotated[str, Field(max_length=12)] = ""
+    min: float | None = None
+    max: float | None = None
+    step: Annotated[float, Field(gt=0)] | None = None
+    factory: str | None = None
+    encoding: Encoding = Encoding()
+    safe: Literal["down", "up", "nearest"] = "nearest"
+    scope: Literal["same-on-all", "host", "own"] = "same-on-all"
+    level: Literal["user", "installer"] = "user"
+    needs: Literal["any", "standby", "off"] = "any"
+    takes_effect: Literal["at-once", "restart"] = "at-once"
+    works_only_if: str | None = None
+    side_effects: Annotated[list[SideEffect], Field(max_length=8)] = []
+    caution: Text | None = None
+    note: Text | None = None
+
+    @field_validator("quantity")
+    @classmethod
+    def _known(cls, name: str | None) -> str | None:
+        if name is not None and name not in QUANTITIES:
+            raise ValueError(f"{name} is not a known quantity")
+        return name
+
+    @field_validator("works_only_if")
+    @classmethod
+    def _readable(cls, text: str | None) -> str | None:
+        if text is not None:
+            _checked(parse_condition, text)
+        return text
+
+    @model_validator(mode="after")
+    def _numeric_complete(self) -> Setting:
+        if self.encoding.kind in ("plain", "per-2v-cell", "percent-of-rated", "hhmm"):
+            if self.min is None or self.max is None or self.step is None:
+                raise ValueError("a numeric setting needs min, max and step")
+            if self.min > self.max:
+                raise ValueError("min is above max")
+        return self
+
+    @property
+    def is_choice(self) -> bool:
+        """Whether the setting is picked from a list."""
+        return self.encoding.kind in ("choice", "on-off")
+
+
+def _checked(parse: Any, text: str) -> None:
+    try:
+        parse(text)
+    except ConditionError as error:
+        raise ValueError(str(error)) from None
+
+
+class Interlock(Document):
+    """An inequality the unit enforces on entry, in display figures: ``alarm - shutdown >= 0.5``."""
+
+    rule: str
+    note: Text | None = None
+
+    @field_validator("rule")
+    @classmethod
+    def _readable(cls, text: str) -> str:
+        _checked(parse_interlock, text)
+        return text
+
+
+class Ratings(Document):
+    """What the unit can do."""
+
+    continuous_w: Watts
+    surge_w: Watts
+    charge_max_a: PositiveAmps
+    ac_charge_max_a: PositiveAmps
+    battery_v_min: PackVolts
+    battery_v_max: PackVolts
+    class_v: Literal[12, 24, 48]
+    inverter_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.93
+    charger_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.92
+    idle_w: Watts = 0.0
+    ac_input_max_a: Amps = 0.0
+
+
+class Preset(Document):
+    """A named battery type of the unit with the values it sets: quantity -> canonical value."""
+
+    name: Annotated[str, Field(max_length=40)]
+    sets: dict[Identifier, float]
+
+
+class SlotForm(Document):
+    """How the unit writes down time windows."""
+
+    form: Literal["pairs", "six", "single"]
+    charge_slots: Annotated[int, Field(ge=0, le=12)] = 0
+    discharge_slots: Annotated[int, Field(ge=0, le=12)] = 0
+    step_min: Annotated[int, Field(ge=1, le=60)] = 1
+    end_of_day: Literal["24:00", "23:59"] = "23:59"
+    target: Literal["soc", "volts", "none"] = "soc"
+
+
+class InverterProfile(Document):
+    """An inverter-charger: ratings, ports, protocols and every setting of its menu."""
+
+    version_tag: ClassVar[str] = "inverter/1"
+
+    ewerer: Literal["inverter/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    ratings: Ratings
+    ac_volts: Annotated[list[float], Field(min_length=1, max_length=8)]
+    ac_hz: Annotated[list[Literal[50, 60]], Field(min_length=1, max_length=2)]
+    topologies: Annotated[list[Literal["single", "split", "three"]], Field(min_length=1, max_length=3)]
+    max_parallel: Annotated[int, Field(ge=1, le=32)] = 1
+    start_order: Literal["any", "followers-first", "host-first"] = "any"
+    counts_coulombs: bool = False
+    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
+    ports: Annotated[list[Port], Field(max_length=12)] = []
+    protocols: Annotated[list[Protocol], Field(max_length=20)] = []
+    follower_battery_type: str | None = None
+    slots: SlotForm | None = None
+    settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
+    interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    presets: Annotated[list[Preset], Field(max_length=20)] = []
+    notes: Text | None = None
+
+    _by_quantity: dict[str, Setting] = PrivateAttr(default_factory=dict)
+
+    def model_post_init(self, context: Any, /) -> None:
+        """Index the settings by the quantity they carry; the first one counts."""
+        for setting in reversed(self.settings):
+            if setting.quantity is not None:
+                self._by_quantity[setting.quantity] = setting
+
+    @model_validator(mode="after")
+    def _references(self) -> InverterProfile:
+        ids = [s.id for s in self.settings]
+        for one in set(ids):
+            if ids.count(one) > 1:
+                raise ValueError(f"setting {one!r} stands twice")
+        known = set(ids)
+        for setting in self.settings:
+            named = set()
+            if setting.works_only_if:
+                named |= parse_condition(setting.works_only_if).names()
+            for effect in setting.side_effects:
+                named |= set(effect.sets)
+            if named - known:
+                raise ValueError(f"setting {setting.id!r} names unknown settings {sorted(named - known)}")
+        for lock in self.interlocks:
+            parsed = parse_interlock(lock.rule)
+            if {parsed.above, parsed.below} - known:
+                raise ValueError(f"interlock {lock.rule!r} names an unknown setting")
+        ports = {p.id for p in self.ports}
+        for protocol in self.protocols:
+            if protocol.port not in ports:
+                raise ValueError(f"protocol {protocol.name!r} names an unknown port")
+        return self
+
+    def setting_for(self, quantity: str) -> Setting | None:
+        """Return the setting that carries ``quantity``, or None."""
+        return self._by_quantity.get(quantity)
+
+
+class SunChargerProfile(Document):
+    """A separate sun charger."""
+
+    version_tag: ClassVar[str] = "sun-charger/1"
+
+    ewerer: Literal["sun-charger/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    charge_max_a: PositiveAmps
+    battery_v_max: PackVolts
+    array_v_max: PackVolts
+    efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.97
+    follows: Annotated[list[str], Field(max_length=8)] = []
+    battery_type_codes: dict[str, str] = {}
+    notes: Text | None = None
+
+
+Profile = ModuleProfile | InverterProfile | SunChargerProfile
+PROFILE_MODELS: dict[str, type[ModuleProfile] | type[InverterProfile] | type[SunChargerProfile]] = {
+    "module/1": ModuleProfile,
+    "inverter/1": InverterProfile,
+    "sun-charger/1": SunChargerProfile,
+}

@@ -1,0 +1,43 @@
+"""Rounding to a device's steps, with a guard against binary fractions (47.5 is 47.5, 285.0 is 285)."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+_GUARD = 1e-9
+
+
+def floor_to_step(value: float, step: float) -> float:
+    """Return the largest multiple of ``step`` not above ``value``."""
+    return clean(math.floor(value / step + _GUARD) * step)
+
+
+def ceil_to_step(value: float, step: float) -> float:
+    """Return the smallest multiple of ``step`` not below ``value``."""
+    return clean(math.ceil(value / step - _GUARD) * step)
+
+
+def round_to_step(value: float, step: float) -> float:
+    """Return the nearest multiple of ``step``."""
+    return clean(math.floor(value / step + 0.5 + _GUARD) * step)
+
+
+def clean(value: float) -> float:
+    """Return ``value`` without the dust of binary arithmetic (9 decimals)."""
+    return round(value, 9) + 0.0
+
+
+@lru_cache(maxsize=512)
+def decimals_of(step: float) -> int:
+    """Return how many decimals a display needs to show multiples of ``step``."""
+    for digits in range(6):
+        if abs(step * 10**digits - round(step * 10**digits)) < 1e-9:
+            return digits
+    return 6
+
+
+def figure(value: float, digits: int = 2) -> str:
+    """Return ``value`` for a sentence: at most ``digits`` decimals, no trailing zeros."""
+    text = f"{value:.{digits}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text

@@ -1,0 +1,284 @@
+"""Stage Units: may these inverter-chargers run in parallel, and are they big enough."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from .documents.job import Job, JobSunCharger, JobUnit
+from .documents.plan import Finding
+from .documents.profiles import InverterProfile, SunChargerProfile
+from .findings import Rule, check
+from .library import Library
+from .steps import figure
+
+if TYPE_CHECKING:
+    from .plan import Context
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One unit of the job with its profile."""
+
+    index: int
+    job: JobUnit
+    profile: InverterProfile
+
+    @property
+    def id(self) -> str:
+        """The unit's id in the job."""
+        return self.job.id
+
+
+@dataclass(frozen=True, slots=True)
+class SunCharger:
+    """One separate sun charger with its profile; ``max_a`` is what charger and array can give [A]."""
+
+    index: int
+    job: JobSunCharger
+    profile: SunChargerProfile
+
+    def max_a(self, charge_v: float) -> float:
+        """Return the largest charging current [A] into a bank at ``charge_v``."""
+        limit = self.profile.charge_max_a
+        if self.job.array_w is not None and charge_v > 0:
+            limit = min(limit, self.job.array_w * self.profile.efficiency / charge_v)
+        return limit
+
+
+def resolve_units(job: Job, library: Library) -> list[Unit]:
+    """Return the job's units with their profiles; references were checked before."""
+    found = ((i, u, library.get(u.profile, InverterProfile)) for i, u in enumerate(job.units))
+    return [Unit(i, u, p) for i, u, p in found if p is not None]
+
+
+def resolve_sun_chargers(job: Job, library: Library) -> list[SunCharger]:
+    """Return the job's sun chargers with their profiles."""
+    found = ((i, c, library.get(c.profile, SunChargerProfile)) for i, c in enumerate(job.sun.chargers))
+    return [SunCharger(i, c, p) for i, c, p in found if p is not None]
+
+
+def host_of(units: Sequence[Unit]) -> Unit | None:
+    """Return the host unit, the first unit where none is named, None without units."""
+    return next((u for u in units if u.job.role == "host"), units[0] if units else None)
+
+
+@check("units-empty", "units", "A plan needs at least one inverter-charger", "N >= 1")
+def _empty(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    if not ctx.units:
+        yield rule.finding(
+            "stop",
+            "No unit yet",
+            "No inverter-charger is listed, so there is nothing to type in.",
+            "/units",
+            "Add each unit with its profile.",
+        )
+
+
+@check("units-same-model", "units", "Units in parallel are of one model", "model_i = model_j")
+def _same_model(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    models = {u.profile.id for u in ctx.units}
+    if len(models) > 1:
+        odd = next(u for u in ctx.units if u.profile.id != ctx.units[0].profile.id)
+        yield rule.finding(
+            "stop",
+            "Different models in parallel",
+            f"{odd.id} is {odd.profile.name}, {ctx.units[0].id} is {ctx.units[0].profile.name}. Only equal models share a load.",
+            f"/units/{odd.index}/profile",
+            "Use one model for all units on this bank.",
+        )
+
+
+@check("units-same-firmware", "units", "Units in parallel carry the same firmware", "firmware_i = firmware_j")
+def _same_firmware(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    known = {u.job.firmware for u in ctx.units if u.job.firmware}
+    if len(known) > 1:
+        odd = next(u for u in ctx.units if u.job.firmware and u.job.firmware != ctx.units[0].job.firmware)
+        yield rule.finding(
+            "caution",
+            "Firmware differs",
+            f"Units carry {', '.join(sorted(known))}. Differing versions may refuse to run together or decide differently.",
+            f"/units/{odd.index}/firmware",
+            "Bring all to the same known-good version before joining them.",
+        )
+    missing = [u for u in ctx.units if not u.job.firmware]
+    if missing and len(ctx.units) > 1:
+        yield rule.finding(
+            "note",
+            "Firmware not noted",
+            f"{', '.join(u.id for u in missing)}: read the version from the display.",
+            f"/units/{missing[0].index}/firmware",
+        )
+
+
+@check("units-one-host", "units", "Exactly one unit is the host", "count(host) = 1")
+def _one_host(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    hosts = [u for u in ctx.units if u.job.role == "host"]
+    if ctx.units and len(hosts) != 1:
+        at = hosts[1] if len(hosts) > 1 else ctx.units[0]
+        said = f"{len(hosts)} hosts: {', '.join(u.id for u in hosts)}" if hosts else "No unit is the host"
+        yield rule.finding(
+            "stop",
+            "One host is needed",
+            f"{said}. One unit leads, the others follow it.",
+            f"/units/{at.index}/role",
+            "Make one unit the host and the rest followers.",
+            hosts=len(hosts),
+        )
+
+
+@check("units-max-parallel", "units", "No more units in parallel than the model allows", "N <= N_max")
+def _max_parallel(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    host = host_of(ctx.units)
+    if host and len(ctx.units) > host.profile.max_parallel:
+        yield rule.finding(
+            "stop",
+            "Too many in parallel",
+            f"{len(ctx.units)} units; {host.profile.name} allows {host.profile.max_parallel}.",
+            "/units",
+            "Split them over separate systems, or use a model that allows more.",
+            units=len(ctx.units),
+            max_parallel=host.profile.max_parallel,
+        )
+
+
+@check("units-topology", "units", "The units' phases make the site's AC system", "phases(units) = phases(site)")
+def _topology(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    topology = ctx.job.site.ac.topology
+    host = host_of(ctx.units)
+    if host is None:
+        return
+    if topology not in host.profile.topologies:
+        yield rule.finding(
+            "stop",
+            "Topology not offered",
+            f"The site is {topology}-phase; {host.profile.name} offers {', '.join(host.profile.topologies)}.",
+            "/site/ac/topology",
+            "Check the AC system, or choose another model.",
+        )
+        return
+    wanted = {"single": {"L1"}, "split": {"L1", "L2"}, "three": {"L1", "L2", "L3"}}[topology]
+    have = {u.job.phase for u in ctx.units}
+    if have != wanted:
+        yield rule.finding(
+            "stop",
+            "Phases do not match the site",
+            f"A {topology}-phase site needs units on {', '.join(sorted(wanted))}; they are on {', '.join(sorted(have))}.",
+            "/units/0/phase",
+            "Give each unit its place.",
+            wanted=sorted(wanted),
+            have=sorted(have),
+        )
+    else:
+        counts = {p: sum(u.job.phase == p for u in ctx.units) for p in wanted}
+        if len(set(counts.values())) > 1:
+            yield rule.finding(
+                "caution",
+                "Phases carry unequal numbers of units",
+                ", ".join(f"{p}: {n}" for p, n in sorted(counts.items())) + ".",
+                "/units/0/phase",
+                "Most makes want the same number on each phase; see the manual.",
+                **counts,
+            )
+
+
+@check("units-ac", "units", "Units make the site's volts and hertz", "V_site in V_unit, f_site in f_unit")
+def _ac(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    host = host_of(ctx.units)
+    ac = ctx.job.site.ac
+    if host and ac.volts not in host.profile.ac_volts:
+        yield rule.finding(
+            "stop",
+            "AC volts not offered",
+            f"The site has {figure(ac.volts)} V; {host.profile.name} makes {', '.join(figure(v) for v in host.profile.ac_volts)} V.",
+            "/site/ac/volts",
+            "Check the AC system, or choose another model.",
+            site_v=ac.volts,
+        )
+    if host and ac.hz not in host.profile.ac_hz:
+        yield rule.finding(
+            "stop",
+            "Frequency not offered",
+            f"The site has {ac.hz} Hz; {host.profile.name} does not.",
+            "/site/ac/hz",
+            "Check the AC system, or choose another model.",
+            site_hz=ac.hz,
+        )
+
+
+@check(
+    "units-bank-class",
+    "units",
+    "The bank's voltage lies inside the unit's battery range",
+    "V_unit_min <= n * V_cell_min, n * V_cell_charge <= V_unit_max, class_bank = class_unit",
+)
+def _bank_class(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    host, bank = host_of(ctx.units), ctx.bank
+    if host is None or bank is None:
+        return
+    if bank.class_v != host.profile.ratings.class_v:
+        yield rule.finding(
+            "stop",
+            "Bank and unit are of different voltage classes",
+            f"{bank.series_cells} cells make a {bank.class_v} V bank; {host.profile.name} is for {host.profile.ratings.class_v} V.",
+            f"/units/{host.index}/profile",
+            "Count the cells again, or choose a unit of the bank's class.",
+            bank_class_v=bank.class_v,
+            unit_class_v=host.profile.ratings.class_v,
+        )
+
+
+@check(
+    "units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)"
+)
+def _power(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    loads = ctx.job.loads
+    total = sum(u.profile.ratings.continuous_w for u in ctx.units)
+    surge = sum(u.profile.ratings.surge_w for u in ctx.units)
+    if not ctx.units:
+        return
+    if loads.continuous_w is not None and loads.continuous_w > total:
+        yield rule.finding(
+            "caution",
+            "Units are too small for the load",
+            f"Continuous load {figure(loads.continuous_w)} W; together they give {figure(total)} W.",
+            "/loads/continuous_w",
+            "Add a unit, or shed load.",
+            load_w=loads.continuous_w,
+            units_w=total,
+        )
+    if loads.peak_w is not None and loads.peak_w > surge:
+        yield rule.finding(
+            "caution",
+            "Peaks are above the units' surge",
+            f"Peak load {figure(loads.peak_w)} W; together they give {figure(surge)} W for seconds.",
+            "/loads/peak_w",
+            "Stagger the starts, or add a unit.",
+            peak_w=loads.peak_w,
+            surge_w=surge,
+        )
+    if loads.continuous_w is None:
+        yield rule.finding(
+            "note",
+            "Design load assumed",
+            f"No continuous load is given; half of the units' {figure(total)} W is assumed.",
+            "/loads/continuous_w",
+            "Measure or add up what runs for hours.",
+            assumed_w=total / 2,
+        )
+
+
+@check(
+    "sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max"
+)
+def _sun(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    for charger in ctx.sun_chargers:
+        if ctx.bank and ctx.charge_v > charger.profile.battery_v_max:
+            yield rule.finding(
+                "stop",
+                f"{charger.job.id} is for a lower bank voltage",
+                f"It bears {figure(charger.profile.battery_v_max)} V; this bank is charged to {figure(ctx.charge_v)} V.",
+                f"/sun/chargers/{charger.index}/profile",
+                "Choose a sun charger for this voltage class.",
+            )

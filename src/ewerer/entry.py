@@ -1,0 +1,21 @@
+"""The console script: hands core commands to the core and web commands to the server."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run ``ewerer``; return the exit code."""
+    from .core import cli
+
+    args = cli.parser().parse_args(argv)
+    if args.command in ("demo", "serve"):
+        from .server.run import serve
+
+        return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data)
+    return cli.run(args)
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
