@@ -54,12 +54,7 @@ REPORTED = formula_rule(
     "T",
 )
 CAPACITY = formula_rule(
-    "bank-capacity",
-    "bank",
-    "Capacity adds up over modules in parallel",
-    "C = sum(C_i), E = C * V_nom",
-    "common practice",
-    "T",
+    "bank-capacity", "bank", "Capacity adds up over modules in parallel", "C = sum(C_i), E = C * V_nom", "common practice", "T"
 )
 
 
@@ -124,9 +119,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     cells = m.series_cells or (profile.series_cells if profile else 0)
     capacity = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
     guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + ASSUMED_BMS_MOHM, 2)
-    resistance = pick(
-        m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mohm"
-    )
+    resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mohm")
     lead = pick(m.lead_mohm, job.bank.lead_mohm, ASSUMED_LEAD_MOHM, f"lead {figure(ASSUMED_LEAD_MOHM)} mohm")
     cell_max = pick(
         m.cell_max_v,
@@ -143,9 +136,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     discharge = m.discharge_a or (profile.discharge_a if profile else 0.0)
     tolerance = profile.resting_tolerance_v if profile else None
 
-    def line(
-        points: Sequence[Derating] | None, default: tuple[tuple[float, float], ...]
-    ) -> tuple[tuple[float, float], ...]:
+    def line(points: Sequence[Derating] | None, default: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
         return tuple((p.temp_c, p.fraction) for p in points) if points else default
 
     return Module(
@@ -265,12 +256,7 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
     without = None
     if len(modules) > 1:
         losses = [
-            (
-                _figures(
-                    [m for m in modules if m is not lost], next((a for a, *two in pairs if lost.id not in two), None)
-                ),
-                lost.id,
-            )
+            (_figures([m for m in modules if m is not lost], next((a for a, *two in pairs if lost.id not in two), None)), lost.id)
             for lost in modules
         ]
         worst, lost_id = min(losses, key=lambda loss: (loss[0].discharge_limit_a, loss[0].charge_limit_a))
@@ -348,11 +334,7 @@ def _chemistry(rule: Rule, ctx: Context) -> Iterator[Finding]:
     if len(kinds) > 1:
         odd = next(m for m in ctx.modules if m.chemistry is not ctx.modules[0].chemistry)
         yield rule.finding(
-            "stop",
-            "Chemistries differ",
-            f"The bank mixes {' and '.join(kinds)}.",
-            _at(odd, "chemistry"),
-            "One chemistry per bank.",
+            "stop", "Chemistries differ", f"The bank mixes {' and '.join(kinds)}.", _at(odd, "chemistry"), "One chemistry per bank."
         )
 
 
@@ -457,11 +439,7 @@ def _windows(rule: Rule, ctx: Context) -> Iterator[Finding]:
     tops = sorted({m.cell_max_v for m in ctx.modules})
     bottoms = sorted({m.cell_min_v for m in ctx.modules})
     if len(tops) > 1 or len(bottoms) > 1:
-        odd = next(
-            m
-            for m in ctx.modules
-            if (m.cell_max_v, m.cell_min_v) != (ctx.modules[0].cell_max_v, ctx.modules[0].cell_min_v)
-        )
+        odd = next(m for m in ctx.modules if (m.cell_max_v, m.cell_min_v) != (ctx.modules[0].cell_max_v, ctx.modules[0].cell_min_v))
         yield rule.finding(
             "note",
             "Cell windows differ",
@@ -479,10 +457,11 @@ def _ages(rule: Rule, ctx: Context) -> Iterator[Finding]:
     apart = max(ages) - min(ages) if ages else 0.0
     drop = max(healths) - min(healths) if healths else 0.0
     if apart > 2 or drop > 0.1 + 1e-9:
+        said = [f"{figure(apart, 1)} years"] * (apart > 0) + [f"{figure(drop * 100, 0)} % health"] * (drop > 0)
         yield rule.finding(
             "caution",
             "Old and new side by side",
-            f"Modules are {figure(apart, 1)} years and {figure(drop * 100, 0)} % health apart; the old ones age the new.",
+            f"Modules are {' and '.join(said)} apart; the old ones age the new.",
             "/bank/modules",
             "Bring all to the same charge first; better, keep them in separate banks.",
             age_apart_years=round(apart, 2),

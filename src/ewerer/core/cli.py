@@ -8,15 +8,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from .documents import (
-    DocumentError,
-    InverterProfile,
-    Job,
-    ModuleProfile,
-    Plan,
-    Problem,
-    SunChargerProfile,
-)
+from .documents import DocumentError, InverterProfile, Job, ModuleProfile, Plan, Problem, SunChargerProfile
 from .documents.plan import UnitSheet
 from .library import Library, parse_job, shipped_library
 from .plan import plan
@@ -27,9 +19,7 @@ REFUSED, STOPPED = 2, 3
 def schema(kind: str) -> dict[str, object]:
     """Return the JSON Schema of ``job``, ``profile`` (any of the three kinds) or ``plan``."""
     if kind == "profile":
-        parts: list[object] = [
-            m.model_json_schema(by_alias=True) for m in (ModuleProfile, InverterProfile, SunChargerProfile)
-        ]
+        parts: list[object] = [m.model_json_schema(by_alias=True) for m in (ModuleProfile, InverterProfile, SunChargerProfile)]
         return {"title": "Profile", "oneOf": parts}
     if kind == "plan":
         return Plan.model_json_schema(by_alias=True, mode="serialization")
@@ -76,9 +66,7 @@ def _sheet_command(args: argparse.Namespace) -> int:
     from .export import sheet_bytes
 
     if args.format == "xlsx" and not args.output and sys.stdout.isatty():
-        raise DocumentError(
-            [Problem(pointer="", message="xlsx cannot be shown on a terminal", expected="-o FILE.xlsx")]
-        )
+        raise DocumentError([Problem(pointer="", message="xlsx cannot be shown on a terminal", expected="-o FILE.xlsx")])
     _write(sheet_bytes(job, unit, args.format), args.output)
     return STOPPED if made.worst() == "stop" else 0
 

@@ -139,9 +139,7 @@ def find_conflict(grids: Sequence[Grid], constraints: Sequence[Constraint]) -> C
     return Conflict(tuple(kept))
 
 
-def nearest_way_out(
-    grids: Sequence[Grid], constraints: Sequence[Constraint], conflict: Conflict
-) -> tuple[Constraint, int] | None:
+def nearest_way_out(grids: Sequence[Grid], constraints: Sequence[Constraint], conflict: Conflict) -> tuple[Constraint, int] | None:
     """Return the constraint whose gap must give least, and by how much, so that all can be met.
 
     Only constraints that may yield are tried, one at a time; None when none alone is enough.
@@ -174,9 +172,7 @@ def _meets(grids: Sequence[Grid], others: list[Constraint], c: Constraint, less:
     return propagate(grids, [*others, relaxed]) is not None
 
 
-def grant(
-    grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]]
-) -> dict[str, int] | None:
+def grant(grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]]) -> dict[str, int] | None:
     """Return a full assignment that grants the wishes in order, each as near as what is left allows.
 
     Quantities without a wish take their lowest permitted value in the end. None when the constraints

@@ -24,10 +24,7 @@ HOLD = formula_rule(
     "tail: I <= 0.02..0.05 C; per-ah: 0.2..0.5 h per 100 Ah; short: 6..15 min",
 )
 MAX_CHARGE = formula_rule(
-    "max-charge-time",
-    "thresholds",
-    "The safety timer never ends a normal charge",
-    "t = 1.25 * (C * (1 - s_min) / I_charge + hold)",
+    "max-charge-time", "thresholds", "The safety timer never ends a normal charge", "t = 1.25 * (C * (1 - s_min) / I_charge + hold)"
 )
 FULL_DAYS = formula_rule(
     "full-charge-days", "thresholds", "A full charge every week balances cells and re-zeroes the meter", "7 days"
@@ -37,14 +34,9 @@ NO_COMP = formula_rule(
 )
 NO_EQUALISE = formula_rule("no-equalising", "thresholds", "Equalising is off, its time zero", "off, 0 min")
 TYPE = formula_rule(
-    "battery-type",
-    "thresholds",
-    "User-defined in open loop, the protocol in closed loop",
-    "open: user; closed: protocol",
+    "battery-type", "thresholds", "User-defined in open loop, the protocol in closed loop", "open: user; closed: protocol"
 )
-DELAY = formula_rule(
-    "shutdown-delay", "thresholds", "A few seconds so that motor starts do not trip the shut-down", "t = 5 s"
-)
+DELAY = formula_rule("shutdown-delay", "thresholds", "A few seconds so that motor starts do not trip the shut-down", "t = 5 s")
 LOSS = formula_rule(
     "loss-of-link",
     "thresholds",
@@ -134,13 +126,9 @@ def derive(
         "short": "10 min, enough to balance",
     }
     schools = [
-        Alternative(
-            school="per-ah", value=clean(round(low_h * 60, 1)), text=f"{figure(low_h)} to {figure(high_h)} h by size"
-        ),
+        Alternative(school="per-ah", value=clean(round(low_h * 60, 1)), text=f"{figure(low_h)} to {figure(high_h)} h by size"),
         Alternative(school="short", value=SHORT_HOLD_MIN, text="6 to 15 min, enough to balance"),
-        Alternative(
-            school="tail", value=clean(round(high_h * 60, 1)), text=f"until {figure(tail_low)} to {figure(tail_high)} A"
-        ),
+        Alternative(school="tail", value=clean(round(high_h * 60, 1)), text=f"until {figure(tail_low)} to {figure(tail_high)} A"),
     ]
     put(
         "absorb_min",
@@ -151,14 +139,7 @@ def derive(
         clean(round(high_h * 60, 1)),
         [a for a in schools if a.school != school],
     )
-    put(
-        "tail_a",
-        tail,
-        HOLD,
-        f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A",
-        tail_low,
-        tail_high,
-    )
+    put("tail_a", tail, HOLD, f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A", tail_low, tail_high)
     b = basis_of(job, modules, bank, limits, units)
     slow = min(a for a in (b.charge_a, b.transfer_charge_a or b.charge_a) if a is not None)
     if slow > 0:
@@ -226,10 +207,7 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     if job.generator is not None and "generator" in job.site.sources:
         watts = job.generator.continuous_w * job.generator.derate
         feeds.append(
-            (
-                watts / (job.site.ac.volts * legs),
-                f"{figure(watts)} W of the generator / {figure(job.site.ac.volts * legs)} V",
-            )
+            (watts / (job.site.ac.volts * legs), f"{figure(watts)} W of the generator / {figure(job.site.ac.volts * legs)} V")
         )
     if not feeds:
         return None

@@ -22,20 +22,7 @@ STATUS_WORDS = {
     "M": "written from memory",
     "S, M": "published standard, figures from memory",
 }
-STAGES = (
-    "site",
-    "bank",
-    "units",
-    "link",
-    "limits",
-    "thresholds",
-    "sources",
-    "windows",
-    "sheet",
-    "run",
-    "proof",
-    "handover",
-)
+STAGES = ("site", "bank", "units", "link", "limits", "thresholds", "sources", "windows", "sheet", "run", "proof", "handover")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,15 +37,7 @@ class Rule:
     status: Status
     kind: Literal["check", "formula", "order"]
 
-    def finding(
-        self,
-        severity: Severity,
-        title: str,
-        message: str,
-        at: str,
-        fix: str = "",
-        **numbers: Any,
-    ) -> Finding:
+    def finding(self, severity: Severity, title: str, message: str, at: str, fix: str = "", **numbers: Any) -> Finding:
         """Return a finding of this rule. ``numbers`` are the figures compared, named with their unit."""
         return Finding(
             rule=self.id,
@@ -102,12 +81,7 @@ def formula_rule(
 
 
 def check(
-    id: str,
-    stage: str,
-    statement: str,
-    formula: str,
-    source: str = "common practice",
-    status: Status = "T",
+    id: str, stage: str, statement: str, formula: str, source: str = "common practice", status: Status = "T"
 ) -> Callable[[F], F]:
     """Register the decorated function as a rule; it is called as ``f(rule, context)`` and yields findings."""
     rule = _register(Rule(id, stage, statement, formula, source, status, "check"))
@@ -137,13 +111,7 @@ def rules_markdown() -> str:
         rules = sorted((r for r in REGISTRY.values() if r.stage == stage), key=lambda r: r.id)
         if not rules:
             continue
-        lines += [
-            "",
-            f"## {stage.capitalize()}",
-            "",
-            "| rule | statement | formula | source | status |",
-            "|---|---|---|---|---|",
-        ]
+        lines += ["", f"## {stage.capitalize()}", "", "| rule | statement | formula | source | status |", "|---|---|---|---|---|"]
         for r in rules:
             formula = r.formula.replace("|", "\\|")
             lines.append(f"| `{r.id}` | {r.statement} | `{formula}` | {r.source} | {r.status} |")

@@ -16,18 +16,7 @@ from .cells import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc
 from .conditions import parse_interlock
 from .constraints import Constraint, Grid, find_conflict, grant, nearest_way_out, propagate
 from .documents.job import Job
-from .documents.plan import (
-    Alternative,
-    Bank,
-    Finding,
-    LadderView,
-    Limits,
-    Link,
-    Reason,
-    Rung,
-    SocMark,
-    Zone,
-)
+from .documents.plan import Alternative, Bank, Finding, LadderView, Limits, Link, Reason, Rung, SocMark, Zone
 from .documents.profiles import InverterProfile, Setting
 from .findings import Rule, check, formula_rule
 from .limits import LOWEST_SHUTDOWN_PER_CELL_V, mains_charge_a
@@ -55,14 +44,9 @@ def _order(id: str, statement: str, formula: str, source: str = "common practice
 
 
 UNIT_RANGE = _order(
-    "unit-range",
-    "A unit takes only what lies in its own range",
-    "entry_min <= entry <= entry_max",
-    "the unit's profile",
+    "unit-range", "A unit takes only what lies in its own range", "entry_min <= entry <= entry_max", "the unit's profile"
 )
-INTERLOCK = _order(
-    "unit-interlock", "A unit enforces gaps between its own settings", "upper - lower >= gap", "the unit's profile"
-)
+INTERLOCK = _order("unit-interlock", "A unit enforces gaps between its own settings", "upper - lower >= gap", "the unit's profile")
 CELL_MAX = _order(
     "charge-below-cell-max",
     "Absorption, its overshoot and the cells' spread stay below the cells' limit",
@@ -74,37 +58,27 @@ RECOMMENDED = _order(
     "n * low <= absorption <= n * high",
     "the module's sheet",
 )
-EQUALISE = _order(
-    "equalise-harmless", "Equalising stays off; its voltage is never above absorption", "equalise <= absorption"
-)
+EQUALISE = _order("equalise-harmless", "Equalising stays off; its voltage is never above absorption", "equalise <= absorption")
 FLOAT = _order("float-below-absorption", "Float is not above absorption", "float <= absorption")
 RECHARGE = _order(
-    "recharge-below-float",
-    "Charging starts again at least one hysteresis below float",
-    "float - recharge >= h, h = 0.025 V * n",
+    "recharge-below-float", "Charging starts again at least one hysteresis below float", "float - recharge >= h, h = 0.025 V * n"
 )
 RECHARGE_RESTART = _order(
     "recharge-above-restart", "Charging starts again at least one hysteresis above restart", "recharge - restart >= h"
 )
 RECHARGE_RETURN = _order(
-    "recharge-above-return",
-    "The bank is charged again before it is given back its loads",
-    "recharge - return >= 0.01 V * n",
+    "recharge-above-return", "The bank is charged again before it is given back its loads", "recharge - return >= 0.01 V * n"
 )
 SHUTDOWN_CUTOFF = _order(
     "shutdown-above-cutoff",
     "The inverter stops before the BMS opens, or nothing is left to wake it",
     "shut-down >= cut-off + n * 0.0625 V",
 )
-UNIT_OFF_CUTOFF = _order(
-    "unit-off-above-cutoff", "The hard stop is not below the BMS cut-off", "unit off >= n * V_cell_min"
-)
+UNIT_OFF_CUTOFF = _order("unit-off-above-cutoff", "The hard stop is not below the BMS cut-off", "unit off >= n * V_cell_min")
 UNIT_OFF_SHUTDOWN = _order(
     "unit-off-below-shutdown", "The hard stop lies below the shut-down", "shut-down - unit off >= 0.01 V * n"
 )
-ALARM = _order(
-    "alarm-above-shutdown", "The alarm comes before the shut-down", "alarm - shut-down >= max(interlock, 0.03 V * n)"
-)
+ALARM = _order("alarm-above-shutdown", "The alarm comes before the shut-down", "alarm - shut-down >= max(interlock, 0.03 V * n)")
 TRANSFER_ALARM = _order(
     "transfer-above-alarm", "Another source takes over before the alarm", "transfer >= alarm, generator start >= alarm"
 )
@@ -120,22 +94,13 @@ CHATTER = _order(
 )
 REACHABLE = _order("return-reachable", "The way back can be reached by charging", "absorption - return >= 0.03 V * n")
 SOC_ORDER = _order(
-    "soc-order",
-    "The same order holds in charge levels",
-    "recharge >= return > transfer >= alarm > shut-down, gaps 5, 10, 0, 3 %",
+    "soc-order", "The same order holds in charge levels", "recharge >= return > transfer >= alarm > shut-down, gaps 5, 10, 0, 3 %"
 )
-SAG = formula_rule(
-    "sag", "thresholds", "Under load the terminals read lower than the cells rest", "V = n * OCV(s) - I * R_path"
-)
+SAG = formula_rule("sag", "thresholds", "Under load the terminals read lower than the cells rest", "V = n * OCV(s) - I * R_path")
 SOC_BAND = formula_rule(
-    "soc-band",
-    "thresholds",
-    "A voltage stands for a band of charge, wide where the curve is flat",
-    "ds = dV / (dOCV/ds)",
+    "soc-band", "thresholds", "A voltage stands for a band of charge, wide where the curve is flat", "ds = dV / (dOCV/ds)"
 )
-CHARGE_SCHOOL = formula_rule(
-    "charge-school", "thresholds", "Charge to a chosen cell voltage", "absorption = V_cell * n"
-)
+CHARGE_SCHOOL = formula_rule("charge-school", "thresholds", "Charge to a chosen cell voltage", "absorption = V_cell * n")
 FLOAT_SCHOOL = formula_rule(
     "float-school",
     "thresholds",
@@ -188,13 +153,9 @@ def basis_of(job: Job, modules: Sequence[Module], bank: Bank, limits: Limits, un
         full_a=limits.discharge.bank_a,
         charge_a=sum(s.a for s in limits.charge.units) or limits.charge.bank_a,
         transfer_charge_a=transfer,
-        overshoot_v=policy.overshoot_v
-        if policy.overshoot_v is not None
-        else round(OVERSHOOT_V_AT_16 / 16 * bank.series_cells, 3),
+        overshoot_v=policy.overshoot_v if policy.overshoot_v is not None else round(OVERSHOOT_V_AT_16 / 16 * bank.series_cells, 3),
         imbalance_v=policy.imbalance_v if policy.imbalance_v is not None else IMBALANCE_V,
-        meter_v=policy.meter_error_v
-        if policy.meter_error_v is not None
-        else round(METER_ERROR_PER_CELL_V * bank.series_cells, 3),
+        meter_v=policy.meter_error_v if policy.meter_error_v is not None else round(METER_ERROR_PER_CELL_V * bank.series_cells, 3),
         reserve_soc=reserve,
         shutdown_soc=policy.shutdown_soc if policy.shutdown_soc is not None else round(reserve / 2, 3),
     )
@@ -229,12 +190,7 @@ def active_quantities(job: Job, by: Literal["volts", "soc"], profile: InverterPr
             continue
         if root == "recharge" and kind == "soc" and has("recharge_v"):
             continue
-        if (
-            root == "float"
-            and job.policy.float_school == "none"
-            and profile is not None
-            and profile.setting_for("float_on")
-        ):
+        if root == "float" and job.policy.float_school == "none" and profile is not None and profile.setting_for("float_on"):
             continue
         if has(name):
             names.append(name)
@@ -279,12 +235,8 @@ def _constraints(
         scale = 100 if unit == "%" else 1
         if profile is not None:
             low, high = g.low / MICRO * scale, g.high / MICRO * scale
-            yield from at_least(
-                g.name, g.low / MICRO, UNIT_RANGE, f"{profile.name} takes {figure(low)} {unit} or more", False
-            )
-            yield from at_most(
-                g.name, g.high / MICRO, UNIT_RANGE, f"{profile.name} takes {figure(high)} {unit} or less", False
-            )
+            yield from at_least(g.name, g.low / MICRO, UNIT_RANGE, f"{profile.name} takes {figure(low)} {unit} or more", False)
+            yield from at_most(g.name, g.high / MICRO, UNIT_RANGE, f"{profile.name} takes {figure(high)} {unit} or less", False)
     if profile is not None:
         by_id = {s.id: s for s in profile.settings}
         for lock in profile.interlocks:
@@ -347,9 +299,7 @@ def _constraints(
     yield from at_least(
         "unit_off_v", cutoff, UNIT_OFF_CUTOFF, f"{n} x {figure(b.cell_min_v, 3)} = {figure(cutoff)} V, the BMS cut-off"
     )
-    yield from over(
-        "shutdown_v", "unit_off_v", 0.01 * n, UNIT_OFF_SHUTDOWN, f"{figure(0.01 * n)} V below the shut-down"
-    )
+    yield from over("shutdown_v", "unit_off_v", 0.01 * n, UNIT_OFF_SHUTDOWN, f"{figure(0.01 * n)} V below the shut-down")
     yield from over(
         "alarm_v",
         "shutdown_v",
@@ -428,12 +378,7 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
             SAG,
             said(back_soc, b.transfer_charge_a, "+"),
         ),
-        (
-            "gen_stop_v",
-            n * ocv_v(chem, 0.85) + b.transfer_charge_a * b.path_ohm,
-            SAG,
-            said(0.85, b.transfer_charge_a, "+"),
-        ),
+        ("gen_stop_v", n * ocv_v(chem, 0.85) + b.transfer_charge_a * b.path_ohm, SAG, said(0.85, b.transfer_charge_a, "+")),
         ("recharge_v", loaded(0.7, b.load_a), SAG, said(0.7, b.load_a)),
         (
             "unit_off_v",
@@ -519,8 +464,7 @@ def solve_ladder(
             ),
         ],
         "soc_marks": [
-            SocMark(soc=s, v=round(b.n * ocv_v(chem, s), 3))
-            for s in (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9, 0.98, 1.0)
+            SocMark(soc=s, v=round(b.n * ocv_v(chem, s), 3)) for s in (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9, 0.98, 1.0)
         ],
         "design_load_a": round(b.load_a, 1),
         "full_load_a": round(b.full_a, 1),
@@ -666,9 +610,7 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
     if name == "absorb_v":
         return [
             Alternative(
-                school=s,
-                value=clean(round(charge_level_v(chem, s) * n, 3)),
-                text=f"{n} x {figure(charge_level_v(chem, s))}",
+                school=s, value=clean(round(charge_level_v(chem, s) * n, 3)), text=f"{n} x {figure(charge_level_v(chem, s))}"
             )
             for s in SCHOOL_LEVEL
             if s != job.policy.charge_school
@@ -685,9 +627,7 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
         low = n * b.cell_min_v
         return [
             Alternative(
-                school="lowest",
-                value=clean(round(low + n * 0.0625, 3)),
-                text="cut-off + 0.0625 V a cell: the whole bank is used",
+                school="lowest", value=clean(round(low + n * 0.0625, 3)), text="cut-off + 0.0625 V a cell: the whole bank is used"
             ),
             Alternative(school="careful", value=clean(round(low + n * 0.125, 3)), text="cut-off + 0.125 V a cell"),
         ]
@@ -713,10 +653,7 @@ def _conflict(rule: Rule, ctx: Context) -> Iterator[Finding]:
 
 
 @check(
-    "own-figure-refused",
-    "thresholds",
-    "A figure of one's own is granted within what the rules permit",
-    "lowest <= own <= highest",
+    "own-figure-refused", "thresholds", "A figure of one's own is granted within what the rules permit", "lowest <= own <= highest"
 )
 def _refused(rule: Rule, ctx: Context) -> Iterator[Finding]:
     seen = set()
@@ -745,10 +682,7 @@ def _refused(rule: Rule, ctx: Context) -> Iterator[Finding]:
 
 
 @check(
-    "own-figure-idle",
-    "thresholds",
-    "A figure of one's own for a threshold that does nothing here is named",
-    "quantity is active",
+    "own-figure-idle", "thresholds", "A figure of one's own for a threshold that does nothing here is named", "quantity is active"
 )
 def _idle(rule: Rule, ctx: Context) -> Iterator[Finding]:
     if ctx.ladder is None or not ctx.ladder.rungs:
@@ -844,12 +778,7 @@ def _reserve(rule: Rule, ctx: Context) -> Iterator[Finding]:
     "school V * n + overshoot + spread <= V_max * n",
 )
 def _limit(rule: Rule, ctx: Context) -> Iterator[Finding]:
-    if (
-        ctx.ladder is None
-        or "absorb_v" not in ctx.ladder.rungs
-        or ctx.bank is None
-        or "absorb_v" in ctx.job.policy.own_figures
-    ):
+    if ctx.ladder is None or "absorb_v" not in ctx.ladder.rungs or ctx.bank is None or "absorb_v" in ctx.job.policy.own_figures:
         return
     rung = ctx.ladder.rungs["absorb_v"]
     wish = charge_level_v(chemistry_of(ctx.modules), ctx.job.policy.charge_school) * ctx.bank.series_cells

@@ -32,14 +32,7 @@ def parse_profile(text: str | bytes) -> Profile:
     model = PROFILE_MODELS.get(tag) if isinstance(tag, str) else None
     if model is None:
         raise DocumentError(
-            [
-                Problem(
-                    pointer="/ewerer",
-                    message="not a device profile",
-                    value=tag,
-                    expected="one of " + ", ".join(PROFILE_MODELS),
-                )
-            ]
+            [Problem(pointer="/ewerer", message="not a device profile", value=tag, expected="one of " + ", ".join(PROFILE_MODELS))]
         )
     return parse_document(model, data)
 
@@ -65,17 +58,13 @@ class Library:
     def with_folder(self, folder: Path) -> Library:
         """Return a library with the ``*.json`` profiles of ``folder`` added."""
         if not folder.is_dir():
-            raise DocumentError(
-                [Problem(pointer="", message=f"no such folder of profiles: {folder}", expected="a folder")]
-            )
+            raise DocumentError([Problem(pointer="", message=f"no such folder of profiles: {folder}", expected="a folder")])
         added = []
         for path in sorted(folder.glob("*.json")):
             try:
                 added.append(parse_profile(path.read_bytes()))
             except DocumentError as error:
-                raise DocumentError(
-                    p.model_copy(update={"message": f"{path.name}: {p.message}"}) for p in error.problems
-                ) from None
+                raise DocumentError(p.model_copy(update={"message": f"{path.name}: {p.message}"}) for p in error.problems) from None
         return Library([*self._by_id.values(), *added])
 
 

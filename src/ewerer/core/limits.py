@@ -45,10 +45,7 @@ TEMPERATURE = formula_rule(
 )
 PREFERENCE = formula_rule("c-rate", "limits", "A chosen rate limits the current for long life", "I = rate * C")
 WARRANTY = formula_rule(
-    "warranty-limit",
-    "limits",
-    "Warranty terms may be lower than the data sheet",
-    "I_i = min(sheet_i, warranty_i)",
+    "warranty-limit", "limits", "Warranty terms may be lower than the data sheet", "I_i = min(sheet_i, warranty_i)"
 )
 AC_BUDGET = formula_rule(
     "ac-budget",
@@ -59,10 +56,7 @@ AC_BUDGET = formula_rule(
     "S, M",
 )
 SHORTCUT = formula_rule(
-    "ac-short-cut",
-    "limits",
-    "The trade's short cut divides by the nominal voltage and overstates",
-    "I = P_free / V_nominal",
+    "ac-short-cut", "limits", "The trade's short cut divides by the nominal voltage and overstates", "I = P_free / V_nominal"
 )
 SPLIT = formula_rule(
     "split-to-units",
@@ -71,10 +65,7 @@ SPLIT = formula_rule(
     "I_unit = floor_to_step(min(I / N, I_unit_max))",
 )
 DISCHARGE_NEED = formula_rule(
-    "discharge-need",
-    "limits",
-    "A load draws the most current at the lowest voltage",
-    "I_dc = P_ac / (eta * V_low)",
+    "discharge-need", "limits", "A load draws the most current at the lowest voltage", "I_dc = P_ac / (eta * V_low)"
 )
 
 
@@ -146,12 +137,16 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
     )
     limit, _ = shared_limit_a(sheet, branches)
     binds = bank.binding_module_discharge if out else bank.binding_module
+    share = next((m.share for m in bank.modules if m.id == binds), 1.0)
+    own = next((a for m, a in zip(modules, sheet, strict=True) if m.id == binds), limit)
     yield Cap(
         cap="modules-share",
         word="Modules, shared",
         a=round(limit, 3),
         rule="bank-share",
-        why=f"{binds} reaches its limit first" if binds else "all modules reach their limits together",
+        why=f"{binds} carries {figure(share * 100, 1)} %: {figure(own)} A / {figure(share, 3)}"
+        if binds
+        else "all reach their limits together",
         without_one_a=without_one(sheet),
     )
     terms = [m.discharge_warranty_a if out else m.charge_warranty_a for m in modules]
@@ -274,8 +269,7 @@ def plan_limits(
         sun_parts = split(bank_in, sun_max, [1.0] * len(sun_max)) if sun_max else []
         unit_parts = split(bank_in - sum(sun_parts), unit_max, unit_steps) if units else []
     charge_shares = [
-        UnitShare(unit=u.id, a=a, own_max_a=u.profile.ratings.charge_max_a)
-        for u, a in zip(units, unit_parts, strict=True)
+        UnitShare(unit=u.id, a=a, own_max_a=u.profile.ratings.charge_max_a) for u, a in zip(units, unit_parts, strict=True)
     ]
     charge_shares += [
         UnitShare(unit=c.job.id, a=a, own_max_a=c.profile.charge_max_a, kind="sun-charger")
@@ -299,9 +293,7 @@ def plan_limits(
     out_steps = [_amp_step(u, "discharge_max_a") for u in units]
     bank_out = min(c.a for c in outof)
     out_parts = split(bank_out, out_max, out_steps) if units else []
-    out_shares = [
-        UnitShare(unit=u.id, a=a, own_max_a=round(top, 1)) for u, a, top in zip(units, out_parts, out_max, strict=True)
-    ]
+    out_shares = [UnitShare(unit=u.id, a=a, own_max_a=round(top, 1)) for u, a, top in zip(units, out_parts, out_max, strict=True)]
     load_w = design_load_w(job, units)
     peak_w = job.loads.peak_w if job.loads.peak_w is not None else load_w
     return Limits(
@@ -350,9 +342,7 @@ def _ac(job: Job, bank: Bank, efficiency: float, charge_v: float) -> Ac:
     if not sources:
         return Ac(free_w=None, charge_a=None, shortcut_a=None, source=None, sources=[])
     tight = min(sources, key=lambda s: s.charge_a)
-    return Ac(
-        free_w=tight.free_w, charge_a=tight.charge_a, shortcut_a=tight.shortcut_a, source=tight.source, sources=sources
-    )
+    return Ac(free_w=tight.free_w, charge_a=tight.charge_a, shortcut_a=tight.shortcut_a, source=tight.source, sources=sources)
 
 
 def mains_charge_a(limits: Limits, units: Sequence[Unit]) -> float:
@@ -377,12 +367,7 @@ def _none(rule: Rule, ctx: Context) -> Iterator[Finding]:
         )
 
 
-@check(
-    "discharge-adequate",
-    "limits",
-    "The bank's limit covers the design load, also in surges",
-    "P / (eta * V_low) <= I_bank",
-)
+@check("discharge-adequate", "limits", "The bank's limit covers the design load, also in surges", "P / (eta * V_low) <= I_bank")
 def _adequate(rule: Rule, ctx: Context) -> Iterator[Finding]:
     if ctx.limits is None or not ctx.units:
         return
@@ -402,9 +387,7 @@ def _adequate(rule: Rule, ctx: Context) -> Iterator[Finding]:
             binding=cap.cap,
         )
     wires = [c.a * (FUSE_FACTOR if c.cap == "fuse" else 1) for c in chain.caps if c.cap in ("fuse", "cable")]
-    peak_limit = min(
-        [shared_limit_a([m.discharge_peak_a for m in ctx.modules], [m.branch_ohm for m in ctx.modules])[0], *wires]
-    )
+    peak_limit = min([shared_limit_a([m.discharge_peak_a for m in ctx.modules], [m.branch_ohm for m in ctx.modules])[0], *wires])
     if chain.needed_peak_a is not None and chain.needed_peak_a > peak_limit:
         yield rule.finding(
             "caution",

@@ -53,13 +53,7 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit]) -> Lin
 
     def open_loop(why: str) -> Link:
         return Link(
-            loop="open",
-            protocol=None,
-            host_unit=host.id if host else None,
-            unit_port=None,
-            bms_port=None,
-            bitrate=None,
-            why=why,
+            loop="open", protocol=None, host_unit=host.id if host else None, unit_port=None, bms_port=None, bitrate=None, why=why
         )
 
     if host is None or not modules:

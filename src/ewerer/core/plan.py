@@ -51,9 +51,7 @@ class Context:
             ladder = self.ladders.get(key)
             if self.bank is None or self.limits is None or ladder is None:
                 return {}
-            self.derived[key] = derive(
-                self.job, self.modules, self.bank, self.limits, self.link, self.units, ladder, profile
-            )
+            self.derived[key] = derive(self.job, self.modules, self.bank, self.limits, self.link, self.units, ladder, profile)
         return self.derived[key]
 
     def why_of(self, profile: InverterProfile) -> dict[str, list[str]]:
@@ -126,9 +124,7 @@ def _stages(ctx: Context, result: Plan) -> list[StageState]:
     built = {"site", "bank", "units", "link", "limits", "thresholds", "sheet"}
     states = []
     for stage in findings.STAGES:
-        worst = min(
-            (f.severity for f in result.findings if f.stage == stage), key=lambda s: SEVERITY_RANK[s], default=None
-        )
+        worst = min((f.severity for f in result.findings if f.stage == stage), key=lambda s: SEVERITY_RANK[s], default=None)
         state = "open" if stage not in built or not keys.get(stage) else "ok" if worst in (None, "note") else str(worst)
         if worst in ("stop", "caution"):
             state = str(worst)
@@ -139,9 +135,7 @@ def _stages(ctx: Context, result: Plan) -> list[StageState]:
 def _keys(ctx: Context, result: Plan) -> dict[str, str]:
     job, bank, limits = ctx.job, ctx.bank, ctx.limits
     ac = job.site.ac
-    keys = {
-        "site": f"{figure(ac.volts)} V {ac.hz} Hz" + (" · " + ", ".join(job.site.sources) if job.site.sources else "")
-    }
+    keys = {"site": f"{figure(ac.volts)} V {ac.hz} Hz" + (" · " + ", ".join(job.site.sources) if job.site.sources else "")}
     if bank:
         keys["bank"] = f"{figure(bank.capacity_ah, 0)} Ah · {figure(bank.energy_wh / 1000, 1)} kWh"
     if ctx.units:

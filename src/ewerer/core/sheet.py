@@ -33,10 +33,7 @@ PER_CELL = formula_rule(
     "entry = V / (class / 2): 24 cells at 48 V",
 )
 PERCENT = formula_rule(
-    "entry-percent-of-rated",
-    "sheet",
-    "Some units want amps as percent of their rating",
-    "entry = floor(100 * I / rated)",
+    "entry-percent-of-rated", "sheet", "Some units want amps as percent of their rating", "entry = floor(100 * I / rated)"
 )
 ORDER = formula_rule(
     "entry-order",
@@ -117,9 +114,7 @@ def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
             raise ValueError(f"{shown!r} is not a time as HH:MM")
         return float(int(hours) * 60 + int(minutes))
     try:
-        number = float(
-            shown.replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else shown.replace(",", ".")
-        )
+        number = float(shown.replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else shown.replace(",", "."))
     except ValueError:
         raise ValueError(f"{shown!r} is not a number") from None
     assert setting.min is not None and setting.max is not None
@@ -270,9 +265,7 @@ def _before(profile: InverterProfile, kept: list[Setting], entries: Mapping[str,
         if parsed.above in ids and parsed.below in ids:
             factory = by_id[parsed.above].factory
             try:
-                fits = (
-                    factory is not None and float(factory) - float(entries[parsed.below].text) >= parsed.margin - 1e-9
-                )
+                fits = factory is not None and float(factory) - float(entries[parsed.below].text) >= parsed.margin - 1e-9
             except ValueError:
                 fits = True
             first, second = (parsed.below, parsed.above) if fits else (parsed.above, parsed.below)
@@ -301,9 +294,7 @@ def _in_order(kept: list[Setting], after: dict[str, set[str]]) -> list[Setting]:
     return out
 
 
-@check(
-    "entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max"
-)
+@check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
 def _range(rule: Rule, ctx: Context) -> Iterator[Finding]:
     seen = set()
     for unit in ctx.units:

@@ -229,9 +229,7 @@ def _bank_class(rule: Rule, ctx: Context) -> Iterator[Finding]:
         )
 
 
-@check(
-    "units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)"
-)
+@check("units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)")
 def _power(rule: Rule, ctx: Context) -> Iterator[Finding]:
     loads = ctx.job.loads
     total = sum(u.profile.ratings.continuous_w for u in ctx.units)
@@ -269,9 +267,7 @@ def _power(rule: Rule, ctx: Context) -> Iterator[Finding]:
         )
 
 
-@check(
-    "sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max"
-)
+@check("sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max")
 def _sun(rule: Rule, ctx: Context) -> Iterator[Finding]:
     for charger in ctx.sun_chargers:
         if ctx.bank and ctx.charge_v > charger.profile.battery_v_max:

@@ -3,13 +3,7 @@
 from .base import Document, DocumentError, Problem, parse_document, parse_json
 from .job import Job
 from .plan import Finding, Plan
-from .profiles import (
-    PROFILE_MODELS,
-    InverterProfile,
-    ModuleProfile,
-    Profile,
-    SunChargerProfile,
-)
+from .profiles import PROFILE_MODELS, InverterProfile, ModuleProfile, Profile, SunChargerProfile
 
 __all__ = [
     "PROFILE_MODELS",

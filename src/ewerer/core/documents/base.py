@@ -54,11 +54,7 @@ Identifier = Annotated[
 Text = Annotated[str, Field(max_length=4000, description="text of at most 4000 characters")]
 Title = Annotated[str, Field(min_length=1, max_length=120, description="a name of 1 to 120 characters")]
 TimeOfDay = Annotated[
-    str,
-    Field(
-        pattern=r"^(([01]\d|2[0-3]):[0-5]\d|24:00)$",
-        description="a time of day as HH:MM, 00:00 to 24:00",
-    ),
+    str, Field(pattern=r"^(([01]\d|2[0-3]):[0-5]\d|24:00)$", description="a time of day as HH:MM, 00:00 to 24:00")
 ]
 
 
@@ -125,7 +121,7 @@ def _expected(field: dict[str, Any], error: dict[str, Any]) -> str:
     if kind == "extra_forbidden":
         return "no such key; keys are spelled as in `ewerer schema`"
     if kind == "missing":
-        return "this key with " + field.get("description", "a value")
+        return f"this key with {field.get('description', 'a value')}"
     if "enum" in field:
         return "one of " + ", ".join(str(v) for v in field["enum"])
     if "const" in field:
@@ -199,13 +195,7 @@ def parse_json(text: str | bytes) -> Any:
     size = len(text.encode() if isinstance(text, str) else text)
     if size > MAX_DOCUMENT_BYTES:
         raise DocumentError(
-            [
-                Problem(
-                    pointer="",
-                    message=f"the document is too big: {size} bytes",
-                    expected=f"at most {MAX_DOCUMENT_BYTES} bytes",
-                )
-            ]
+            [Problem(pointer="", message=f"the document is too big: {size} bytes", expected=f"at most {MAX_DOCUMENT_BYTES} bytes")]
         )
 
     def refuse(name: str) -> Any:
@@ -215,9 +205,7 @@ def parse_json(text: str | bytes) -> Any:
         keys = [k for k, _ in pairs]
         twins = sorted({k for k in keys if keys.count(k) > 1})
         if twins:
-            raise DocumentError(
-                [Problem(pointer="", message=f"key {twins[0]!r} stands twice", expected="each key once")]
-            )
+            raise DocumentError([Problem(pointer="", message=f"key {twins[0]!r} stands twice", expected="each key once")])
         return dict(pairs)
 
     try:
@@ -230,9 +218,7 @@ def parse_json(text: str | bytes) -> Any:
         where = ""
         if isinstance(error, json.JSONDecodeError):
             where = f" at line {error.lineno}, column {error.colno}: {error.msg}"
-        raise DocumentError(
-            [Problem(pointer="", message=f"not JSON{where}", expected="a JSON object in UTF-8")]
-        ) from None
+        raise DocumentError([Problem(pointer="", message=f"not JSON{where}", expected="a JSON object in UTF-8")]) from None
 
 
 def parse_document(model: type[D], data: Any) -> D:
@@ -244,14 +230,7 @@ def parse_document(model: type[D], data: Any) -> D:
     tag = data.get("ewerer")
     if model.version_tag and tag != model.version_tag:
         raise DocumentError(
-            [
-                Problem(
-                    pointer="/ewerer",
-                    message="not a version this program reads",
-                    value=tag,
-                    expected=f'"{model.version_tag}"',
-                )
-            ]
+            [Problem(pointer="/ewerer", message="not a version this program reads", value=tag, expected=f'"{model.version_tag}"')]
         )
     try:
         return model.model_validate_json(json.dumps(data))

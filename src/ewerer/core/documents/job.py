@@ -47,9 +47,9 @@ def _is_zone(name: str) -> bool:
 class AcSystem(Document):
     """The alternating-current system: volts from phase to neutral, hertz, topology."""
 
-    volts: Annotated[
-        float, Field(ge=90, le=280, json_schema_extra={"x-unit": "V"}, description="volts from phase to neutral")
-    ] = 230.0
+    volts: Annotated[float, Field(ge=90, le=280, json_schema_extra={"x-unit": "V"}, description="volts from phase to neutral")] = (
+        230.0
+    )
     hz: Literal[50, 60] = 50
     topology: Literal["single", "split", "three"] = "single"
 
@@ -206,30 +206,19 @@ class Policy(Document):
     shutdown_soc: Fraction | None = None
     overshoot_v: (
         Annotated[
-            float,
-            Field(
-                ge=0, le=20, json_schema_extra={"x-unit": "V"}, description="measured overshoot of the pack in volts"
-            ),
+            float, Field(ge=0, le=20, json_schema_extra={"x-unit": "V"}, description="measured overshoot of the pack in volts")
         ]
         | None
     ) = None
     imbalance_v: (
         Annotated[
             float,
-            Field(
-                ge=0,
-                le=0.5,
-                json_schema_extra={"x-unit": "V"},
-                description="measured spread of the cells when full, volts",
-            ),
+            Field(ge=0, le=0.5, json_schema_extra={"x-unit": "V"}, description="measured spread of the cells when full, volts"),
         ]
         | None
     ) = None
     meter_error_v: (
-        Annotated[
-            float,
-            Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts"),
-        ]
+        Annotated[float, Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts")]
         | None
     ) = None
     own_figures: Annotated[dict[Identifier, float], Field(max_length=60)] = {}

@@ -117,6 +117,10 @@ class ModuleProfile(Document):
     bms: Bms | None = None
     notes: Text | None = None
 
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"{self.series_cells} cells, {self.capacity_ah:g} Ah, in {self.charge_a:g} A, out {self.discharge_a:g} A"
+
     @model_validator(mode="after")
     def _window(self) -> ModuleProfile:
         if self.cell_min_v >= self.cell_max_v:
@@ -294,6 +298,10 @@ class InverterProfile(Document):
     presets: Annotated[list[Preset], Field(max_length=20)] = []
     notes: Text | None = None
 
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"{self.ratings.class_v} V, {self.ratings.continuous_w:g} W, charges {self.ratings.charge_max_a:g} A, {len(self.settings)} settings"
+
     _by_quantity: dict[str, Setting] = PrivateAttr(default_factory=dict)
 
     def model_post_init(self, context: Any, /) -> None:
@@ -349,6 +357,10 @@ class SunChargerProfile(Document):
     follows: Annotated[list[str], Field(max_length=8)] = []
     battery_type_codes: dict[str, str] = {}
     notes: Text | None = None
+
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"charges {self.charge_max_a:g} A, array up to {self.array_v_max:g} V"
 
 
 Profile = ModuleProfile | InverterProfile | SunChargerProfile

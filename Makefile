@@ -1,0 +1,77 @@
+# make demo: install, build, load demo data, serve on loopback.   make test: everything CI runs.
+PY := .venv/bin/python
+S := .stamps
+PORT ?= 8017
+export PIP_DISABLE_PIP_VERSION_CHECK = 1
+export PYBAMM_DISABLE_TELEMETRY = true
+
+.PHONY: demo serve test lint bench docs build format shots clean
+
+demo: $(S)/python $(S)/web
+	@EWERER_DATA= .venv/bin/ewerer demo --port $(PORT) --data var/demo
+
+serve: $(S)/python $(S)/web
+	@.venv/bin/ewerer serve --port $(PORT)
+
+$(S)/python: requirements.txt pyproject.toml
+	@mkdir -p $(S)
+	@test -x $(PY) || python3 -m venv .venv
+	@echo "Installing Python packages"
+	@.venv/bin/pip install -q --require-hashes -r requirements.txt 2>&1 | grep -v '^WARNING: Location' || true
+	@.venv/bin/pip install -q --no-deps --no-build-isolation -e . 2>/dev/null || .venv/bin/pip install -q --no-deps -e .
+	@$(PY) -c "import django, ninja, pydantic, ewerer"
+	@touch $@
+
+$(S)/python-test: $(S)/python requirements-test.txt
+	@echo "Installing what tests need"
+	@.venv/bin/pip install -q --require-hashes -r requirements-test.txt 2>&1 | grep -v '^WARNING: Location' || true
+	@$(PY) -c "import pytest, playwright, hypothesis, ortools"
+	@touch $@
+
+$(S)/chromium:
+	@mkdir -p $(S)
+	@command -v chromium >/dev/null || { echo "Installing chromium"; (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium) >/dev/null 2>&1; }
+	@command -v chromium >/dev/null || { echo "chromium is needed for the tests: apt-get install chromium"; exit 1; }
+	@touch $@
+
+$(S)/node: web/package-lock.json
+	@mkdir -p $(S)
+	@echo "Installing front-end packages"
+	@cd web && npm ci --silent --no-audit --no-fund --ignore-scripts 2>/dev/null
+	@touch $@
+
+$(S)/web: $(S)/node $(S)/python $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+	@echo "Building the front end"
+	@cd web && npm run -s build --silent 2>/dev/null >/dev/null
+	@$(PY) -m whitenoise.compress -q src/ewerer/server/static
+	@touch $@
+
+build: $(S)/web
+
+test: lint $(S)/python-test $(S)/web $(S)/chromium
+	@cd web && npm run -s test
+	@$(PY) -m pytest tests
+
+lint: $(S)/python-test $(S)/node
+	@.venv/bin/ruff check src tests bench
+	@.venv/bin/ruff format --check -q src tests bench
+	@.venv/bin/mypy
+	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
+	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
+
+format: $(S)/python-test $(S)/node
+	@.venv/bin/ruff check --fix -q src tests bench; .venv/bin/ruff format -q src tests bench
+	@cd web && npx prettier --log-level warn --write src tests
+
+docs: $(S)/python $(S)/node
+	@EWERER_DATA=var/docs $(PY) -m ewerer.server write_docs docs --settings ewerer.server.settings.demo
+	@cd web && npm run -s types >/dev/null
+
+bench: $(S)/python-test $(S)/web
+	@$(PY) bench/bench.py --write docs/benchmarks.md
+
+shots: $(S)/python-test $(S)/web $(S)/chromium
+	@$(PY) bench/shots.py docs/screenshots
+
+clean:
+	rm -rf .venv .stamps web/node_modules src/ewerer/server/static var

@@ -1,0 +1,471 @@
+"""The API. Thin: fetch, call one action or the core, return. Documents leave as ready-made JSON."""
+
+from __future__ import annotations
+
+import json
+import re
+import uuid
+from datetime import datetime
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.core.exceptions import RequestDataTooBig
+from django.http import Http404, HttpRequest, HttpResponse
+from django.middleware.csrf import get_token
+from ninja import NinjaAPI, Schema
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+from ninja.security import SessionAuth
+from ninja.utils import check_csrf
+
+from .. import __version__
+from ..core import cli as core_cli
+from ..core.documents import DocumentError, Plan, Problem, parse_document, parse_json
+from ..core.documents import Job as JobDocument
+from ..core.documents.base import MAX_DOCUMENT_BYTES
+from ..core.export import sheet_bytes
+from ..core.findings import REGISTRY, STATUS_WORDS
+from ..core.library import check_references, parse_job, shipped_library
+from ..core.plan import plan
+from ..core.quantities import QUANTITIES
+from .crews.models import Crew
+from .jobs import actions
+from .jobs.models import Job, Revision
+from .problems import problem, refused
+
+api = NinjaAPI(title="Ewerer", version=__version__, auth=SessionAuth(), urls_namespace="api", docs_url=None)
+JSON = "application/json"
+
+
+class ProblemOut(Schema):
+    """One thing wrong with a document."""
+
+    pointer: str
+    message: str
+    value: Any = None
+    expected: str = ""
+
+
+class ProblemDetails(Schema):
+    """RFC 7807 problem details."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemOut] = []
+
+
+class Credentials(Schema):
+    """Name and password."""
+
+    username: str
+    password: str
+
+
+class SessionOut(Schema):
+    """Who is signed in, and the token that writes need."""
+
+    signed_in: bool
+    user: str = ""
+    crew: str = ""
+    csrf: str
+    version: str
+    hint: str = ""
+
+
+class JobLine(Schema):
+    """A job in the list."""
+
+    id: uuid.UUID
+    name: str
+    revision: int
+    saved_at: datetime
+    saved_by: str
+    put_away: bool
+    summary: dict[str, Any]
+
+
+class JobOut(Schema):
+    """A job with its latest document."""
+
+    id: uuid.UUID
+    revision: int
+    saved_at: datetime
+    saved_by: str
+    put_away: bool
+    document: JobDocument
+
+
+class SaveIn(Schema):
+    """A save: the revision it was made from, and the whole document."""
+
+    base_revision: int
+    document: JobDocument
+
+
+class Saved(Schema):
+    """The revision that now holds the document."""
+
+    revision: int
+    saved_at: datetime
+    saved_by: str
+
+
+class Stale(ProblemDetails):
+    """A save that came too late: both versions, so that nothing is lost."""
+
+    current_revision: int
+    saved_by: str
+    saved_at: datetime
+    yours: JobDocument
+    theirs: JobDocument
+
+
+class RevisionLine(Schema):
+    """A revision in the history of a job."""
+
+    number: int
+    saved_at: datetime
+    saved_by: str
+    changes: list[dict[str, Any]]
+
+
+class ProfileLine(Schema):
+    """A profile in the library."""
+
+    id: str
+    kind: str
+    name: str
+    maker: str
+    revision: int
+    about: str
+
+
+class RuleOut(Schema):
+    """A rule of the trade."""
+
+    id: str
+    stage: str
+    statement: str
+    formula: str
+    source: str
+    status: str
+    status_words: str
+
+
+REFUSALS = {401: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
+
+
+def _document_body(name: str) -> dict[str, Any]:
+    return {"requestBody": {"required": True, "content": {JSON: {"schema": {"$ref": f"#/components/schemas/{name}"}}}}}
+
+
+@api.exception_handler(DocumentError)
+def _refused(request: HttpRequest, error: DocumentError) -> HttpResponse:
+    return refused(error)
+
+
+@api.exception_handler(Http404)
+@api.exception_handler(Job.DoesNotExist)
+@api.exception_handler(Revision.DoesNotExist)
+def _missing(request: HttpRequest, error: Exception) -> HttpResponse:
+    return problem(404, "Not found", "There is no such thing here, or it belongs to another crew.")
+
+
+@api.exception_handler(AuthenticationError)
+def _unknown(request: HttpRequest, error: Exception) -> HttpResponse:
+    return problem(401, "Not signed in", "Sign in and try again; nothing was stored.")
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_big(request: HttpRequest, error: Exception) -> HttpResponse:
+    return refused(_too_big_error())
+
+
+@api.exception_handler(ValidationError)
+def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    found = [
+        {"pointer": "".join(f"/{p}" for p in e["loc"][1:]), "message": e["msg"], "value": None, "expected": ""}
+        for e in error.errors
+    ]
+    return problem(422, "The request was refused", found[0]["message"] if found else "", problems=found)
+
+
+@api.exception_handler(HttpError)
+def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
+    return problem(error.status_code, "Refused", str(error))
+
+
+def _too_big_error() -> DocumentError:
+    return DocumentError([Problem(pointer="", message="the document is too big", expected=f"at most {MAX_DOCUMENT_BYTES} bytes")])
+
+
+def _body(request: HttpRequest) -> bytes:
+    if int(request.META.get("CONTENT_LENGTH") or 0) > MAX_DOCUMENT_BYTES:
+        raise _too_big_error()
+    return request.body
+
+
+def _crew(request: HttpRequest) -> Crew:
+    member = getattr(request.user, "member", None)
+    if member is None:
+        raise Http404
+    return member.crew
+
+
+def _job(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
+    job = Job.objects.select_related("saved_by").get(pk=id, crew=_crew(request))
+    return job, job.revisions.get(number=job.revision)
+
+
+def _document(data: dict[str, Any]) -> JobDocument:
+    document = parse_document(JobDocument, data)
+    check_references(document, shipped_library())
+    return document
+
+
+def _saved(job: Job) -> dict[str, Any]:
+    return {"revision": job.revision, "saved_at": job.saved_at, "saved_by": job.saved_by.get_username()}
+
+
+def _line(job: Job) -> dict[str, Any]:
+    return {**_saved(job), "id": job.id, "name": job.name, "put_away": job.put_away, "summary": job.summary}
+
+
+def _session(request: HttpRequest) -> dict[str, Any]:
+    user = request.user
+    member = getattr(user, "member", None) if user.is_authenticated else None
+    return {
+        "signed_in": user.is_authenticated,
+        "user": user.get_username() if user.is_authenticated else "",
+        "crew": member.crew.name if member else "",
+        "csrf": get_token(request),
+        "version": __version__,
+    }
+
+
+@api.get("/session", auth=None, response=SessionOut, tags=["session"])
+def session(request: HttpRequest) -> dict[str, Any]:
+    """Say who is signed in."""
+    return _session(request)
+
+
+@api.post(
+    "/session",
+    auth=None,
+    response={200: SessionOut, 401: ProblemDetails, 403: ProblemDetails, 429: ProblemDetails},
+    tags=["session"],
+)
+def sign_in(request: HttpRequest, body: Credentials) -> Any:
+    """Sign in. Five failures lock name and address for five minutes."""
+    failed = check_csrf(request)
+    if failed:
+        return failed
+    user = authenticate(request, username=body.username, password=body.password)
+    if user is None:
+        return problem(401, "Name or password is wrong", "Check both; capitals count.")
+    login(request, user)
+    return _session(request)
+
+
+@api.delete("/session", response={204: None, 401: ProblemDetails}, tags=["session"])
+def sign_out(request: HttpRequest) -> tuple[int, None]:
+    """Sign out."""
+    logout(request)
+    return 204, None
+
+
+@api.get("/jobs", response={200: list[JobLine], 401: ProblemDetails}, tags=["jobs"])
+def list_jobs(request: HttpRequest, put_away: bool = False) -> list[dict[str, Any]]:
+    """List the crew's jobs, newest first."""
+    jobs = Job.objects.filter(crew=_crew(request), put_away=put_away).select_related("saved_by")
+    return [_line(j) for j in jobs]
+
+
+@api.post("/jobs", response={201: JobLine, **REFUSALS}, tags=["jobs"], openapi_extra=_document_body("Job"))
+def create_job(request: HttpRequest) -> tuple[int, dict[str, Any]]:
+    """Create or import a job from a job document."""
+    document = parse_job(_body(request), shipped_library())
+    return 201, _line(actions.create(_crew(request), document, request.user))
+
+
+@api.get("/jobs/{uuid:id}", response={200: JobOut, **REFUSALS}, tags=["jobs"])
+def read_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return a job with its latest document."""
+    job, latest = _job(request, id)
+    body = {**_saved(job), "id": job.id, "put_away": job.put_away, "document": latest.document}
+    return HttpResponse(json.dumps(body, default=_plain), content_type=JSON)
+
+
+def _plain(value: object) -> str:
+    return value.isoformat() if isinstance(value, datetime) else str(value)
+
+
+@api.put("/jobs/{uuid:id}", response={200: Saved, 409: Stale, **REFUSALS}, tags=["jobs"], openapi_extra=_document_body("SaveIn"))
+def save_job(request: HttpRequest, id: uuid.UUID) -> Any:
+    """Save a document on top of a revision. A stale save gets 409 with both versions; nothing is lost."""
+    data = parse_json(_body(request))
+    if not isinstance(data, dict) or set(data) != {"base_revision", "document"} or type(data["base_revision"]) is not int:
+        raise DocumentError([Problem(pointer="", message="not a save", expected="an object with base_revision and document")])
+    try:
+        document = _document(data["document"])
+    except DocumentError as error:
+        raise DocumentError(p.model_copy(update={"pointer": "/document" + p.pointer}) for p in error.problems) from None
+    try:
+        return _saved(actions.save(id, _crew(request), document, data["base_revision"], request.user))
+    except actions.StaleSave as stale:
+        return problem(
+            409,
+            "Someone saved in between",
+            f"{stale.latest.saved_by.get_username()} saved revision {stale.latest.number} after you opened revision {data['base_revision']}.",
+            current_revision=stale.latest.number,
+            saved_by=stale.latest.saved_by.get_username(),
+            saved_at=stale.latest.saved_at,
+            yours=document.to_data(),
+            theirs=stale.latest.document,
+        )
+
+
+@api.delete("/jobs/{uuid:id}", response={200: JobLine, **REFUSALS}, tags=["jobs"])
+def put_away_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+    """Put a job away. Nothing is deleted."""
+    return _line(actions.put_away(id, _crew(request), True))
+
+
+@api.post("/jobs/{uuid:id}/take-out", response={200: JobLine, **REFUSALS}, tags=["jobs"])
+def take_out_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+    """Take a job out again."""
+    return _line(actions.put_away(id, _crew(request), False))
+
+
+@api.post("/jobs/{uuid:id}/copy", response={201: JobLine, **REFUSALS}, tags=["jobs"])
+def copy_job(request: HttpRequest, id: uuid.UUID) -> tuple[int, dict[str, Any]]:
+    """Copy a job's latest document to a new job, without the marks of work done."""
+    return 201, _line(actions.copy(id, _crew(request), request.user))
+
+
+@api.get("/jobs/{uuid:id}/revisions", response={200: list[RevisionLine], **REFUSALS}, tags=["jobs"])
+def list_revisions(request: HttpRequest, id: uuid.UUID) -> list[dict[str, Any]]:
+    """List who saved what and when, newest first."""
+    job, _ = _job(request, id)
+    rows = job.revisions.select_related("saved_by").defer("document")
+    return [{"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), "changes": r.changes} for r in rows]
+
+
+@api.get("/jobs/{uuid:id}/revisions/{int:number}", response={200: JobDocument, **REFUSALS}, tags=["jobs"])
+def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
+    """Return the document of one revision."""
+    job, _ = _job(request, id)
+    return HttpResponse(json.dumps(job.revisions.get(number=number).document), content_type=JSON)
+
+
+def _attachment(data: bytes, name: str, kind: str) -> HttpResponse:
+    safe = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-") or "ewerer"
+    return HttpResponse(data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{safe}"'})
+
+
+@api.get("/jobs/{uuid:id}/export", response={200: JobDocument, **REFUSALS}, tags=["jobs"])
+def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Download the job file."""
+    job, latest = _job(request, id)
+    text = json.dumps(latest.document, indent=2, ensure_ascii=False) + "\n"
+    return _attachment(text.encode(), f"{job.name}.json", JSON)
+
+
+def _plan_json(document: JobDocument) -> HttpResponse:
+    return HttpResponse(plan(document, shipped_library()).model_dump_json(), content_type=JSON)
+
+
+@api.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS}, tags=["plan"])
+def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return the plan of the saved job."""
+    _, latest = _job(request, id)
+    return _plan_json(_document(latest.document))
+
+
+@api.post("/plan", response={200: Plan, **REFUSALS}, tags=["plan"], openapi_extra=_document_body("Job"))
+def plan_of_document(request: HttpRequest) -> HttpResponse:
+    """Return the plan of an unsaved document; nothing is stored."""
+    return _plan_json(parse_job(_body(request), shipped_library()))
+
+
+SHEET_TYPES = {
+    "json": JSON,
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+@api.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, tags=["plan"])
+def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: str = "csv") -> HttpResponse:
+    """Download one unit's sheet as json, csv or xlsx."""
+    if format not in SHEET_TYPES:
+        raise DocumentError([Problem(pointer="/format", message="no such format", value=format, expected="json, csv or xlsx")])
+    job, latest = _job(request, id)
+    document = _document(latest.document)
+    sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
+    return _attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
+
+
+@api.get("/library", response={200: list[ProfileLine], 401: ProblemDetails}, tags=["library"])
+def list_library(request: HttpRequest) -> list[dict[str, Any]]:
+    """List the device profiles."""
+    return [
+        {
+            "id": p.id,
+            "kind": p.version_tag.split("/")[0],
+            "name": p.name,
+            "maker": p.maker,
+            "revision": p.revision,
+            "about": p.about(),
+        }
+        for p in shipped_library()
+    ]
+
+
+@api.get("/library/{id}", response={200: dict[str, Any], **REFUSALS}, tags=["library"])
+def read_profile(request: HttpRequest, id: str) -> HttpResponse:
+    """Return one profile."""
+    found = next((p for p in shipped_library() if p.id == id), None)
+    if found is None:
+        raise Http404
+    return HttpResponse(found.model_dump_json(by_alias=True, exclude_unset=True), content_type=JSON)
+
+
+@api.get("/rules", response={200: list[RuleOut], 401: ProblemDetails}, tags=["library"])
+def list_rules(request: HttpRequest) -> list[dict[str, Any]]:
+    """List every rule of the trade that plans rest on."""
+    return [
+        {
+            "id": r.id,
+            "stage": r.stage,
+            "statement": r.statement,
+            "formula": r.formula,
+            "source": r.source,
+            "status": r.status,
+            "status_words": STATUS_WORDS[r.status],
+        }
+        for r in REGISTRY.values()
+    ]
+
+
+@api.get("/quantities", response={200: dict[str, dict[str, str]], 401: ProblemDetails}, tags=["library"])
+def list_quantities(request: HttpRequest) -> dict[str, dict[str, str]]:
+    """List the canonical quantities with word, unit and kind."""
+    return {q.name: {"word": q.word, "unit": q.unit, "kind": q.kind} for q in QUANTITIES.values()}
+
+
+def openapi_json() -> str:
+    """Return the OpenAPI document as kept in docs/openapi.json."""
+    schema = api.get_openapi_schema(path_prefix="/api/")
+    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn}
+    parts = schema["components"]["schemas"]
+    for name, model in extra.items():
+        made = model.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
+        for inner, part in made.pop("$defs", {}).items():
+            parts.setdefault(inner, part)
+        parts[name] = made
+    return json.dumps(schema, indent=1, default=str) + "\n"
+
+
+__all__ = ["api", "openapi_json"]

@@ -1,0 +1,1 @@
+"""Settings: base, and what demo, production and tests change."""

@@ -1,0 +1,113 @@
+"""Settings that hold everywhere. Where data lies comes from EWERER_DATA."""
+
+import os
+import secrets
+from datetime import timedelta
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+from ...core.documents.base import MAX_DOCUMENT_BYTES
+
+SERVER_DIR = Path(__file__).resolve().parent.parent
+DATA_DIR = Path(os.environ.get("EWERER_DATA", Path.home() / ".ewerer"))
+
+
+def secret_key() -> str:
+    """Return the secret key from the environment, or one kept beside the data, made on first use."""
+    given = os.environ.get("EWERER_SECRET_KEY")
+    if given:
+        return given
+    path = DATA_DIR / "secret-key"
+    if not path.exists():
+        DATA_DIR.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(50))
+    return path.read_text().strip()
+
+
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("EWERER_HOSTS", "127.0.0.1,localhost").split(",")
+ROOT_URLCONF = "ewerer.server.urls"
+WSGI_APPLICATION = "ewerer.server.wsgi.application"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "axes",
+    "ewerer.server.crews",
+    "ewerer.server.jobs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_HTTP_RESPONSE_CODE = 429
+AXES_LOCKOUT_CALLABLE = "ewerer.server.problems.locked_out"
+AXES_VERBOSE = False
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA_DIR / "ewerer.sqlite3",
+        "CONN_MAX_AGE": None,
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 15,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA cache_size=-16000;",
+        },
+    }
+}
+
+STATIC_URL = "/static/"
+STATIC_ROOT = SERVER_DIR / "static"
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_DOCUMENT_BYTES + 500_000
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
+CSRF_COOKIE_SAMESITE = "Lax"
+CSRF_FAILURE_VIEW = "ewerer.server.problems.csrf_failure"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"axes": {"level": "ERROR"}},
+}

@@ -1,0 +1,35 @@
+"""Addresses: the API, and the front end for everything else."""
+
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+from .api import api
+from .problems import problem
+from .settings.base import STATIC_ROOT
+
+
+@ensure_csrf_cookie
+def front_end(request: HttpRequest) -> HttpResponse:
+    """Return the page of the front end; its own router shows the view."""
+    if request.method not in ("GET", "HEAD"):
+        return problem(405, "Not allowed", "Pages are only read.")
+    page = STATIC_ROOT / "index.html"
+    if not page.exists():
+        return HttpResponse("The front end is not built. Run `make build`.", status=503, content_type="text/plain")
+    response = HttpResponse(page.read_bytes(), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+def nothing(request: HttpRequest) -> HttpResponse:
+    """Answer unknown API addresses in the API's own error shape."""
+    return problem(404, "Not found", "There is no such address.")
+
+
+urlpatterns = [
+    path("api/", api.urls),
+    re_path(r"^api/", nothing),
+    re_path(r"^static/", nothing),
+    re_path(r"^(?!api/|static/).*$", front_end),
+]

@@ -1,0 +1,258 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api } from '../api/client'
+import NumberField from '../ui/NumberField.vue'
+import TextField from '../ui/TextField.vue'
+import { amps, tidy } from '../ui/figures'
+import { useJob } from '../workspace/use-job'
+import { freeId, moduleFigures } from './modules'
+
+interface Module {
+  id: string
+  profile?: string
+}
+const job = useJob()
+const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
+const profiles = computed(() => (library.data.value ?? []).filter((p) => p.kind === 'module'))
+const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined) ?? [])
+const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
+const bank = computed(() => job.plan.value?.bank)
+const adding = ref('')
+const openRow = ref<number | null>(null)
+
+function add(profile: string | null) {
+  const id = freeId(modules.value.map((m) => m.id))
+  const last = modules.value.at(-1)
+  const next = profile ? { id, profile } : { ...moduleFigures(last), id }
+  job.set('/bank/modules', [...modules.value, next])
+  if (!profile) openRow.value = modules.value.length - 1
+}
+function remove(i: number) {
+  job.set(
+    '/bank/modules',
+    modules.value.filter((_, k) => k !== i),
+  )
+  openRow.value = null
+}
+const profileName = (id?: string) => profiles.value.find((p) => p.id === id)?.name ?? id ?? 'own figures'
+const FIGURES: { key: string; label: string; unit: string; whole?: boolean; scale?: number }[] = [
+  { key: 'series_cells', label: 'Cells in series', unit: '', whole: true },
+  { key: 'capacity_ah', label: 'Capacity', unit: 'Ah' },
+  { key: 'resistance_mohm', label: 'Resistance', unit: 'mΩ' },
+  { key: 'charge_a', label: 'Charge, data sheet', unit: 'A' },
+  { key: 'charge_warranty_a', label: 'Charge, warranty', unit: 'A' },
+  { key: 'discharge_a', label: 'Discharge, data sheet', unit: 'A' },
+  { key: 'discharge_warranty_a', label: 'Discharge, warranty', unit: 'A' },
+  { key: 'discharge_peak_a', label: 'Discharge, seconds', unit: 'A' },
+  { key: 'cell_max_v', label: 'Cell maximum', unit: 'V' },
+  { key: 'cell_min_v', label: 'Cell cut-off', unit: 'V' },
+  { key: 'age_years', label: 'Age', unit: 'years' },
+  { key: 'health', label: 'Health', unit: '%', scale: 100 },
+]
+</script>
+
+<template>
+  <h1>Bank</h1>
+  <p class="lede">Each module from its nameplate, and its resting voltage measured before anything is joined.</p>
+  <p class="caution-line">
+    Terminals are always live. Link cables stay off until addresses are set; join only modules that rest within the tolerance.
+  </p>
+
+  <div v-if="bank" class="figures" data-bank-figures>
+    <div>
+      <b>{{ tidy(bank.capacity_ah, 0) }} Ah</b
+      ><span>{{ tidy(bank.energy_wh / 1000, 1) }} kWh, {{ bank.series_cells }} cells, {{ bank.class_v }} V</span>
+    </div>
+    <div>
+      <b>in {{ amps(bank.charge_limit_a) }}</b
+      ><span>sum {{ amps(bank.charge_limit_sum_a) }}{{ bank.binding_module ? `, ${bank.binding_module} binds` : '' }}</span>
+    </div>
+    <div>
+      <b>out {{ amps(bank.discharge_limit_a) }}</b
+      ><span
+        >sum {{ amps(bank.discharge_limit_sum_a)
+        }}{{ bank.binding_module_discharge ? `, ${bank.binding_module_discharge} binds` : '' }}</span
+      >
+    </div>
+    <div>
+      <b>{{ tidy(bank.resistance_mohm, 2) }} mΩ</b><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
+    </div>
+    <div v-if="bank.reported_charge_a !== null">
+      <b>{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
+      ><span>what the BMS will report, in / out</span>
+    </div>
+    <div v-if="bank.without_one">
+      <b>{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
+      ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
+    </div>
+    <div v-if="bank.join_current_a !== null">
+      <b>{{ amps(bank.join_current_a) }}</b><span>would flow on joining</span>
+    </div>
+  </div>
+
+  <div class="scroll" data-pointer="/bank/modules" tabindex="-1">
+    <table v-if="modules.length">
+      <caption class="visually-hidden">
+        Modules of the bank
+      </caption>
+      <thead>
+        <tr>
+          <th>Module</th>
+          <th>Profile</th>
+          <th>Resting</th>
+          <th>Lead</th>
+          <th class="num">Share</th>
+          <th class="num">At the bank's limit</th>
+          <th><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <template v-for="(m, i) in modules" :key="i">
+          <tr :data-pointer="`/bank/modules/${i}`" tabindex="-1">
+            <td><TextField :path="`/bank/modules/${i}/id`" :label="`Name of module ${i + 1}`" needed bare class="id" /></td>
+            <td>{{ profileName(m.profile) }}</td>
+            <td>
+              <NumberField
+                :path="`/bank/modules/${i}/resting_v`"
+                :label="`Resting volts of ${m.id}`"
+                unit="V"
+                bare
+                placeholder="measure"
+              />
+            </td>
+            <td>
+              <NumberField
+                :path="`/bank/modules/${i}/lead_mohm`"
+                :label="`Lead of ${m.id}`"
+                unit="mΩ"
+                bare
+                placeholder="bank's"
+              />
+            </td>
+            <td class="num">{{ planned.get(m.id) ? tidy((planned.get(m.id)?.share ?? 0) * 100, 1) + ' %' : '' }}</td>
+            <td class="num">
+              <template v-if="planned.get(m.id)"
+                >{{ amps(planned.get(m.id)?.current_at_limit_a) }} of {{ amps(planned.get(m.id)?.charge_a) }}</template
+              >
+            </td>
+            <td class="acts">
+              <button
+                class="plain"
+                :aria-expanded="openRow === i"
+                :aria-label="`Figures of ${m.id}`"
+                @click="openRow = openRow === i ? null : i"
+              >
+                Figures
+              </button>
+              <button class="plain" :aria-label="`Remove ${m.id}`" @click="remove(i)">Remove</button>
+            </td>
+          </tr>
+          <tr v-if="openRow === i || job.problems.value.some((p) => p.pointer.startsWith(`/bank/modules/${i}/`))">
+            <td colspan="7" class="own">
+              <p class="soft small">
+                {{
+                  m.profile
+                    ? 'Figures given here count instead of the profile; empty means as the profile says.'
+                    : 'From the nameplate; what is left empty is assumed aloud.'
+                }}
+              </p>
+              <div class="fields">
+                <NumberField
+                  v-for="f in FIGURES"
+                  :key="f.key"
+                  :path="`/bank/modules/${i}/${f.key}`"
+                  :label="f.label"
+                  :unit="f.unit"
+                  :whole="f.whole"
+                  :scale="f.scale"
+                />
+              </div>
+            </td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
+    <p v-else class="empty">No module yet. Add one from the library, or type its nameplate.</p>
+  </div>
+  <div class="adding">
+    <label for="add-profile" class="visually-hidden">Profile of the new module</label>
+    <select id="add-profile" v-model="adding">
+      <option value="" disabled>Profile from the library</option>
+      <option v-for="p in profiles" :key="p.id" :value="p.id">{{ p.name }} · {{ p.about }}</option>
+    </select>
+    <button :disabled="!adding" @click="add(adding)">Add module</button>
+    <button @click="add(null)">Add by nameplate</button>
+  </div>
+
+  <fieldset data-pointer="/bank">
+    <legend>Leads, fuse and cable</legend>
+    <div class="fields">
+      <NumberField path="/bank/lead_mohm" label="Lead of each module" unit="mΩ" placeholder="0.5" />
+      <NumberField path="/bank/main_lead_mohm" label="Main leads, both ways" unit="mΩ" placeholder="0.5" />
+      <NumberField path="/bank/fuse_a" label="Main fuse" unit="A" />
+      <NumberField path="/bank/cable_a" label="Main cable carries" unit="A" />
+    </div>
+  </fieldset>
+</template>
+
+<style scoped>
+.figures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 26px;
+  border-block: 1px solid var(--rule);
+  padding: 10px 0;
+  margin: 10px 0;
+}
+.figures div {
+  display: grid;
+}
+.figures b {
+  font-size: 18px;
+  font-weight: 650;
+}
+.figures span {
+  color: var(--soft);
+  font-size: 13px;
+}
+.scroll {
+  overflow-x: auto;
+  outline-offset: -2px;
+}
+td {
+  padding: 4px 10px 4px 0;
+}
+.id :deep(input) {
+  width: 84px;
+  font-weight: 600;
+}
+.own {
+  background: var(--paper);
+  padding: 8px 12px 12px;
+}
+.acts {
+  white-space: nowrap;
+  text-align: right;
+}
+.acts button {
+  padding: 0 8px;
+}
+.adding {
+  display: flex;
+  gap: 8px;
+  margin: 12px 0 20px;
+  flex-wrap: wrap;
+}
+.adding select {
+  max-width: 380px;
+}
+.empty {
+  border: 1px dashed var(--rule);
+  padding: 24px;
+}
+.caution-line {
+  color: var(--caution);
+  font-size: 14px;
+}
+</style>

@@ -1,0 +1,16 @@
+import '@fontsource-variable/source-sans-3/wght.css'
+import '@fontsource/source-code-pro/latin-400.css'
+import 'element-plus/theme-chalk/base.css'
+import 'element-plus/theme-chalk/el-dialog.css'
+import 'element-plus/theme-chalk/el-drawer.css'
+import 'element-plus/theme-chalk/el-overlay.css'
+import { VueQueryPlugin } from '@tanstack/vue-query'
+import { createApp } from 'vue'
+import App from './App.vue'
+import { router } from './router'
+import './styles/theme.css'
+
+createApp(App)
+  .use(router)
+  .use(VueQueryPlugin, { queryClientConfig: { defaultOptions: { queries: { retry: 1, staleTime: 30_000 } } } })
+  .mount('#app')

@@ -1,0 +1,11 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import JobsView from './jobs/JobsView.vue'
+
+export const router = createRouter({
+  history: createWebHistory('/'),
+  routes: [
+    { path: '/', name: 'jobs', component: JobsView },
+    { path: '/jobs/:id/:stage?', name: 'job', component: () => import('./workspace/WorkspaceView.vue') },
+    { path: '/:rest(.*)', redirect: '/' },
+  ],
+})

@@ -1,0 +1,77 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { api, ApiProblem } from '../api/client'
+import { accept } from './use-session'
+
+const name = ref('')
+const password = ref('')
+const failure = ref('')
+const busy = ref(false)
+
+async function signIn() {
+  busy.value = true
+  failure.value = ''
+  try {
+    accept(await api.signIn(name.value, password.value))
+  } catch (error) {
+    if (!(error instanceof ApiProblem)) throw error
+    failure.value = `${error.title}. ${error.detail}`
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <main class="sign-in">
+    <form @submit.prevent="signIn">
+      <h1 class="word">Ewerer<i>.</i></h1>
+      <p class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
+      <label for="name">Name</label>
+      <input id="name" v-model="name" autocomplete="username" autofocus required />
+      <label for="password">Password</label>
+      <input id="password" v-model="password" type="password" autocomplete="current-password" required />
+      <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
+      <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
+      <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.sign-in {
+  min-height: 100vh;
+  display: grid;
+  place-items: center;
+  padding: 20px;
+}
+form {
+  width: min(380px, 100%);
+  display: grid;
+  gap: 6px;
+}
+.word {
+  font-size: 34px;
+  letter-spacing: 0.01em;
+}
+.word i {
+  font-style: normal;
+  color: var(--copper);
+}
+.lede {
+  margin-bottom: 14px;
+}
+label {
+  font-weight: 600;
+}
+button {
+  margin: 10px 0 14px;
+  justify-content: center;
+}
+.failure {
+  color: var(--stop);
+  background: var(--stop-wash);
+  padding: 8px 10px;
+  border-left: 3px solid var(--stop);
+}
+</style>

@@ -1,0 +1,18 @@
+// Numbers as people type and read them. No rule of the trade is here.
+export function readNumber(text: string): number | null | undefined {
+  const plain = text.trim().replace(',', '.')
+  if (plain === '') return null
+  return /^[-+]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined
+}
+export const tidy = (value: number, digits = 4): string => String(Number(value.toFixed(digits)))
+export const amps = (a: number | null | undefined): string =>
+  a === null || a === undefined ? 'none' : `${tidy(a, a < 100 ? 1 : 0)} A`
+export const percent = (f: number | null | undefined): string =>
+  f === null || f === undefined ? '' : `${tidy(f * 100, f < 0.1 ? 1 : 0)} %`
+export const when = (iso: string): string => {
+  const at = new Date(iso)
+  const today = at.toDateString() === new Date().toDateString()
+  return today
+    ? at.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+    : at.toLocaleDateString([], { day: 'numeric', month: 'short', year: 'numeric' })
+}

@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { api } from '../api/client'
+import { freeId } from '../bank/modules'
+import ChoiceField from '../ui/ChoiceField.vue'
+import NumberField from '../ui/NumberField.vue'
+import TextField from '../ui/TextField.vue'
+import { amps } from '../ui/figures'
+import { useJob } from '../workspace/use-job'
+
+interface Unit {
+  id: string
+  profile: string
+  role?: string
+  phase?: string
+  firmware?: string
+}
+const job = useJob()
+const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
+const of = (kind: string) => (library.data.value ?? []).filter((p) => p.kind === kind)
+const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
+const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
+const adding = ref('')
+const addingSun = ref('')
+const topology = computed(() => (job.at('/site/ac/topology') as string | undefined) ?? 'single')
+const phases = computed<[string, string][]>(
+  () => ({ single: ['L1'], split: ['L1', 'L2'], three: ['L1', 'L2', 'L3'] })[topology.value]?.map((p) => [p, p]) ?? [],
+)
+function add() {
+  const last = units.value.at(-1)
+  const place = phases.value[units.value.length % Math.max(1, phases.value.length)]?.[0] ?? 'L1'
+  const next: Unit = {
+    id: freeId(
+      units.value.map((u) => u.id),
+      'U',
+    ),
+    profile: adding.value,
+    role: units.value.some((u) => u.role === 'host') ? 'follower' : 'host',
+    phase: place,
+  }
+  if (last?.firmware) next.firmware = last.firmware
+  job.set('/units', [...units.value, next])
+}
+const addSun = () =>
+  job.set('/sun/chargers', [
+    ...chargers.value,
+    {
+      id: freeId(
+        chargers.value.map((c) => c.id),
+        'S',
+      ),
+      profile: addingSun.value,
+    },
+  ])
+const without = (path: string, list: unknown[], i: number) =>
+  job.set(
+    path,
+    list.filter((_, k) => k !== i),
+  )
+const name = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
+const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
+const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => u.unit === id)
+const link = computed(() => job.plan.value?.link)
+</script>
+
+<template>
+  <h1>Units</h1>
+  <p class="lede">Inverter-chargers in parallel: one model, one firmware, one host, each in its place.</p>
+  <div class="scroll" data-pointer="/units" tabindex="-1">
+    <table v-if="units.length">
+      <caption class="visually-hidden">
+        Inverter-chargers
+      </caption>
+      <thead>
+        <tr>
+          <th>Unit</th>
+          <th>Model</th>
+          <th>Firmware</th>
+          <th>Role</th>
+          <th>Phase</th>
+          <th class="num">Charges</th>
+          <th class="num">Draws</th>
+          <th><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(u, i) in units" :key="i">
+          <td><TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed bare class="id" /></td>
+          <td>
+            <ChoiceField
+              :path="`/units/${i}/profile`"
+              :label="`Model of ${u.id}`"
+              select
+              bare
+              :choices="of('inverter').map((p) => [p.id, p.name])"
+            />
+          </td>
+          <td><TextField :path="`/units/${i}/firmware`" :label="`Firmware of ${u.id}`" bare class="id" /></td>
+          <td>
+            <ChoiceField
+              :path="`/units/${i}/role`"
+              :label="`Role of ${u.id}`"
+              select
+              bare
+              fallback="host"
+              :choices="[
+                ['host', 'host'],
+                ['follower', 'follower'],
+              ]"
+            />
+          </td>
+          <td>
+            <ChoiceField
+              :path="`/units/${i}/phase`"
+              :label="`Phase of ${u.id}`"
+              select
+              bare
+              fallback="L1"
+              :choices="[
+                ['L1', 'L1'],
+                ['L2', 'L2'],
+                ['L3', 'L3'],
+              ]"
+            />
+          </td>
+          <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
+          <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
+          <td class="num">
+            <button class="plain" :aria-label="`Remove ${u.id}`" @click="without('/units', units, i)">Remove</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="empty">No unit yet. Choose a model and add it; add the next for each unit in parallel.</p>
+  </div>
+  <div class="adding">
+    <label for="add-unit" class="visually-hidden">Model of the new unit</label>
+    <select id="add-unit" v-model="adding">
+      <option value="" disabled>Model from the library</option>
+      <option v-for="p in of('inverter')" :key="p.id" :value="p.id">{{ p.name }} · {{ p.about }}</option>
+    </select>
+    <button :disabled="!adding" @click="add">Add unit</button>
+  </div>
+  <fieldset data-pointer="/sun">
+    <legend>Separate sun chargers</legend>
+    <table v-if="chargers.length" data-pointer="/sun/chargers" tabindex="-1">
+      <thead>
+        <tr>
+          <th>Charger</th>
+          <th>Model</th>
+          <th>Array</th>
+          <th>Tilt</th>
+          <th>Faces</th>
+          <th class="num">May charge</th>
+          <th><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(c, i) in chargers" :key="i">
+          <td><TextField :path="`/sun/chargers/${i}/id`" :label="`Name of charger ${i + 1}`" needed bare class="id" /></td>
+          <td>{{ name(c.profile) }}</td>
+          <td><NumberField :path="`/sun/chargers/${i}/array_w`" :label="`Array of ${c.id}`" unit="W" bare /></td>
+          <td><NumberField :path="`/sun/chargers/${i}/tilt_deg`" :label="`Tilt of ${c.id}`" unit="°" bare /></td>
+          <td><NumberField :path="`/sun/chargers/${i}/azimuth_deg`" :label="`Direction of ${c.id}`" unit="°" bare /></td>
+          <td class="num">{{ share(c.id) ? amps(share(c.id)?.a) : '' }}</td>
+          <td class="num">
+            <button class="plain" :aria-label="`Remove ${c.id}`" @click="without('/sun/chargers', chargers, i)">Remove</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <div class="adding">
+      <label for="add-sun" class="visually-hidden">Model of the new sun charger</label>
+      <select id="add-sun" v-model="addingSun">
+        <option value="" disabled>Sun charger from the library</option>
+        <option v-for="p in of('sun-charger')" :key="p.id" :value="p.id">{{ p.name }} · {{ p.about }}</option>
+      </select>
+      <button :disabled="!addingSun" @click="addSun">Add sun charger</button>
+    </div>
+    <p class="caution-line">The bank first, sun after it: a sun charger must never see panels without a bank.</p>
+  </fieldset>
+  <fieldset>
+    <legend>Link</legend>
+    <div class="fields">
+      <ChoiceField
+        path="/policy/loop"
+        label="Loop"
+        fallback="auto"
+        :choices="[
+          ['auto', 'As the devices allow'],
+          ['closed', 'Closed'],
+          ['open', 'Open'],
+        ]"
+      />
+      <p v-if="link" class="said">
+        <b>{{ link.loop === 'closed' ? 'Closed loop' : 'Open loop' }}.</b> {{ link.why }}
+      </p>
+    </div>
+  </fieldset>
+</template>
+
+<style scoped>
+.id :deep(input) {
+  width: 84px;
+}
+.scroll {
+  overflow-x: auto;
+  outline-offset: -2px;
+}
+td {
+  padding: 4px 10px 4px 0;
+}
+.adding {
+  display: flex;
+  gap: 8px;
+  margin: 12px 0 20px;
+  flex-wrap: wrap;
+}
+.adding select {
+  max-width: 380px;
+}
+.empty {
+  border: 1px dashed var(--rule);
+  padding: 24px;
+}
+.caution-line {
+  color: var(--caution);
+  font-size: 14px;
+}
+.said {
+  padding-top: 26px;
+}
+</style>

@@ -1,0 +1,85 @@
+<script setup lang="ts">
+// Two people saved. Both versions are here; nothing is lost whatever is chosen.
+import { ElDialog } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api } from '../api/client'
+import { when } from '../ui/figures'
+import { differences, read } from './pointer'
+import { useJob } from './use-job'
+
+const job = useJob()
+const router = useRouter()
+const open = ref(true)
+const late = computed(() => job.stale.value)
+const rows = computed(() =>
+  late.value
+    ? differences(late.value.theirs, job.document.value)
+        .slice(0, 40)
+        .map((p) => ({ p, theirs: read(late.value?.theirs, p), mine: read(job.document.value, p) }))
+    : [],
+)
+const said = (v: unknown) => (v === undefined ? 'not there' : JSON.stringify(v))
+async function asCopy() {
+  const mine = { ...job.document.value, name: `${job.document.value?.name} (mine)`.slice(0, 120) }
+  const made = await api.createJob(mine)
+  await job.settleConflict('theirs')
+  await router.push({ name: 'job', params: { id: made.id } })
+  router.go(0)
+}
+</script>
+
+<template>
+  <ElDialog
+    v-if="late"
+    v-model="open"
+    title="Someone saved in between"
+    width="min(760px, 94vw)"
+    :close-on-click-modal="false"
+    :close-on-press-escape="false"
+    :show-close="false"
+  >
+    <p>{{ late.saved_by }} saved revision {{ late.current_revision }} at {{ when(late.saved_at) }}. These places differ:</p>
+    <div class="rows">
+      <table>
+        <thead>
+          <tr>
+            <th>Place</th>
+            <th>Theirs</th>
+            <th>Yours</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in rows" :key="r.p">
+            <td class="mono">{{ r.p }}</td>
+            <td class="mono">{{ said(r.theirs) }}</td>
+            <td class="mono">{{ said(r.mine) }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <p class="buttons">
+      <button class="first" @click="job.settleConflict('mine')">Save mine on top</button>
+      <button @click="job.settleConflict('theirs')">Take theirs</button>
+      <button @click="asCopy">Keep mine as a new job</button>
+    </p>
+    <p class="soft small">Whatever you choose, every saved revision stays in the history; taking theirs can be undone.</p>
+  </ElDialog>
+</template>
+
+<style scoped>
+.rows {
+  max-height: 45vh;
+  overflow: auto;
+  margin: 10px 0;
+}
+td {
+  max-width: 220px;
+  overflow-wrap: anywhere;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+}
+</style>

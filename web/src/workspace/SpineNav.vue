@@ -1,0 +1,119 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import StateMark from '../ui/StateMark.vue'
+import { BUILT, STAGES, type Stage } from './places'
+import { useJob } from './use-job'
+
+const props = defineProps<{ stage: Stage }>()
+const job = useJob()
+const lines = computed(() =>
+  STAGES.map((stage, i) => {
+    const found = job.plan.value?.stages.find((s) => s.stage === stage)
+    return {
+      stage,
+      no: i + 1,
+      word: found?.word ?? stage.charAt(0).toUpperCase() + stage.slice(1),
+      state: found?.state ?? 'open',
+      key: found?.key ?? '',
+      built: BUILT.includes(stage),
+    }
+  }),
+)
+</script>
+
+<template>
+  <nav aria-label="Stages of the work" class="spine">
+    <ol>
+      <li v-for="l in lines" :key="l.stage">
+        <RouterLink
+          v-if="l.built"
+          :to="{ name: 'job', params: { id: job.id, stage: l.stage } }"
+          :class="{ on: l.stage === props.stage }"
+          :aria-current="l.stage === props.stage ? 'step' : undefined"
+          replace
+        >
+          <span class="no">{{ l.no }}</span>
+          <span class="word">{{ l.word }}</span>
+          <StateMark :state="l.state" />
+          <span class="key">{{ l.key }}</span>
+        </RouterLink>
+        <span v-else class="later">
+          <span class="no">{{ l.no }}</span>
+          <span class="word">{{ l.word }}</span>
+          <StateMark v-if="l.state !== 'open'" :state="l.state" />
+          <span class="key">{{ l.key || 'not in this version' }}</span>
+        </span>
+      </li>
+    </ol>
+  </nav>
+</template>
+
+<style scoped>
+.spine {
+  background: var(--paper);
+  border-right: 1px solid var(--rule);
+  overflow-y: auto;
+}
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 8px 0;
+}
+a,
+.later {
+  display: grid;
+  grid-template-columns: 24px 1fr 18px;
+  gap: 1px 8px;
+  padding: 7px 12px 7px 8px;
+  min-height: 56px;
+  align-content: center;
+  align-items: center;
+  color: inherit;
+  text-decoration: none;
+  border-left: 3px solid transparent;
+}
+.later {
+  min-height: 44px;
+  color: var(--soft);
+}
+a:hover {
+  background: var(--faint);
+}
+a.on {
+  background: var(--sheet);
+  border-left-color: var(--copper);
+}
+.no {
+  text-align: right;
+  color: var(--soft);
+  font-size: 13px;
+}
+.word {
+  font-weight: 600;
+}
+.later .word {
+  font-weight: 400;
+}
+.key {
+  grid-column: 2 / 4;
+  color: var(--soft);
+  font-size: 13px;
+  line-height: 1.25;
+}
+@media (max-width: 1000px) {
+  .key {
+    display: none;
+  }
+  a,
+  .later {
+    grid-template-columns: 1fr;
+    justify-items: center;
+    text-align: center;
+    padding: 6px 2px;
+    font-size: 13px;
+  }
+  .no {
+    display: none;
+  }
+}
+</style>

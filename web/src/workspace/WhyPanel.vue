@@ -1,0 +1,84 @@
+<script setup lang="ts">
+// The reason for one figure: the formulas with this job's numbers, the rules and their sources, other schools.
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { api } from '../api/client'
+
+const props = defineProps<{
+  title: string
+  reasons: { rule: string; text: string; bound?: string }[]
+  alternatives?: { school: string; value: unknown; text: string }[]
+  unit?: string
+}>()
+const rules = useQuery({ queryKey: ['rules'], queryFn: api.rules, staleTime: Infinity })
+const BOUND: Record<string, string> = { lowest: 'lowest', highest: 'highest', value: '', school: 'wanted' }
+const told = computed(() =>
+  props.reasons.map((r) => ({
+    ...r,
+    rule: r.rule,
+    about: rules.data.value?.find((x) => x.id === r.rule),
+    word: BOUND[r.bound ?? ''] ?? '',
+  })),
+)
+</script>
+
+<template>
+  <section class="why" :aria-label="title" data-why>
+    <h2>{{ title }}</h2>
+    <div class="lines">
+      <div v-for="(r, i) in told" :key="i" class="line">
+        <p class="mono">
+          <span v-if="r.word" class="bound">{{ r.word }}</span> {{ r.text }}
+        </p>
+        <p v-if="r.about" class="about">
+          {{ r.about.statement }}. <span class="src">{{ r.rule }} · {{ r.about.source }} · {{ r.about.status_words }}</span>
+        </p>
+      </div>
+    </div>
+    <p v-if="alternatives?.length" class="other">
+      Other schools:
+      <template v-for="(a, i) in alternatives" :key="a.school">
+        <b>{{ a.school }}</b> {{ a.value }}{{ typeof a.value === 'number' && unit ? ' ' + unit : '' }} ({{ a.text }}){{
+          i < alternatives.length - 1 ? '; ' : ''
+        }}
+      </template>
+    </p>
+    <slot />
+  </section>
+</template>
+
+<style scoped>
+.why {
+  border-top: 2px solid var(--ink);
+  margin-top: 10px;
+  padding: 10px 0;
+}
+.lines {
+  display: grid;
+  gap: 8px;
+}
+.line {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 2px 24px;
+}
+.bound {
+  color: var(--copper);
+}
+.about,
+.other {
+  font-size: 14px;
+}
+.src {
+  color: var(--soft);
+  font-size: 13px;
+}
+.other {
+  margin-top: 8px;
+}
+@media (max-width: 1000px) {
+  .line {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

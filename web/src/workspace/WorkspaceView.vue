@@ -1,0 +1,355 @@
+<script setup lang="ts">
+import { ElDialog, ElDrawer } from 'element-plus'
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, watch, type Component } from 'vue'
+import { onBeforeRouteLeave, useRouter } from 'vue-router'
+import { theme, otherTheme } from '../ui/theme'
+import { when } from '../ui/figures'
+import { session } from '../session/use-session'
+import ConflictDialog from './ConflictDialog.vue'
+import FindDialog from './FindDialog.vue'
+import FindingsColumn from './FindingsColumn.vue'
+import HistoryDrawer from './HistoryDrawer.vue'
+import SpineNav from './SpineNav.vue'
+import { BUILT, goToPointer, STAGES, stageOf, type Stage } from './places'
+import { createJob, provideJob } from './use-job'
+
+const props = defineProps<{ id?: string }>()
+const router = useRouter()
+const route = router.currentRoute
+const job = createJob(props.id ?? (route.value.params.id as string))
+provideJob(job)
+const stage = computed<Stage>(() => {
+  const wanted = route.value.params.stage as Stage
+  return BUILT.includes(wanted) ? wanted : 'site'
+})
+const VIEWS: Record<string, Component> = {
+  site: defineAsyncComponent(() => import('../site/SiteStage.vue')),
+  bank: defineAsyncComponent(() => import('../bank/BankStage.vue')),
+  units: defineAsyncComponent(() => import('../units/UnitsStage.vue')),
+  limits: defineAsyncComponent(() => import('../limits/LimitsStage.vue')),
+  thresholds: defineAsyncComponent(() => import('../thresholds/ThresholdsStage.vue')),
+  sheet: defineAsyncComponent(() => import('../sheet/SheetStage.vue')),
+}
+const finding = ref(-1)
+const drawer = ref(false)
+const help = ref(false)
+const find = ref(false)
+const history = ref(false)
+const leaving = ref(false)
+
+const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
+async function go(pointer: string, to?: Stage) {
+  drawer.value = false
+  const target = to ?? stageOf(pointer)
+  if (target !== stage.value) await goStage(target)
+  for (let tries = 0; tries < 30; tries++) {
+    await nextTick()
+    await new Promise((r) => setTimeout(r, 20))
+    if (document.querySelector('[data-stage="' + target + '"]')) break
+  }
+  goToPointer(pointer)
+}
+function nextFinding() {
+  const all = job.plan.value?.findings ?? []
+  if (!all.length) return
+  finding.value = (finding.value + 1) % all.length
+  const at = all[finding.value]
+  if (at) void go(at.at)
+}
+function besideStage(by: number) {
+  const at = BUILT.indexOf(stage.value)
+  const next = BUILT[(at + by + BUILT.length) % BUILT.length]
+  if (next) void goStage(next)
+}
+function pressed(event: KeyboardEvent) {
+  const target = event.target as HTMLElement
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !event.altKey) {
+    event.preventDefault()
+    if (event.shiftKey) job.redo()
+    else job.undo()
+    return
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  if (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) {
+    if (!(target instanceof HTMLInputElement && target.type === 'radio')) return
+  }
+  if (document.querySelector('.el-overlay:not([style*="display: none"])')) return
+  const act: Record<string, () => void> = {
+    '[': () => besideStage(-1),
+    ']': () => besideStage(1),
+    '/': () => (find.value = true),
+    n: nextFinding,
+    w: () => document.querySelector<HTMLElement>('[data-why]')?.scrollIntoView({ block: 'nearest' }),
+    '?': () => (help.value = true),
+  }
+  const found = act[event.key]
+  if (found) {
+    event.preventDefault()
+    found()
+  }
+}
+onMounted(() => {
+  void job.open()
+  window.addEventListener('keydown', pressed)
+})
+onBeforeUnmount(() => {
+  window.removeEventListener('keydown', pressed)
+  void job.close()
+})
+onBeforeRouteLeave(async () => {
+  if (job.whatIf.value) {
+    leaving.value = true
+    return false
+  }
+  if (job.state.value === 'unsaved') await job.save()
+  return true
+})
+watch(
+  () => job.document.value?.name,
+  (name) => (document.title = name ? `${name} · Ewerer` : 'Ewerer'),
+)
+const SAVE_WORDS: Record<string, string> = {
+  saved: 'saved',
+  unsaved: 'saving soon',
+  saving: 'saving',
+  offline: 'offline, kept on this device',
+  refused: 'not stored, see findings',
+  conflict: 'someone saved in between',
+  failed: 'not stored',
+}
+const saveText = computed(() => {
+  const s = job.state.value
+  if (job.whatIf.value) return 'what-if: nothing is saved'
+  return s === 'saved' ? `revision ${job.revision.value} · saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
+})
+const worst = computed(() => {
+  const f = job.plan.value?.findings ?? []
+  const n = (s: string) => f.filter((x) => x.severity === s).length
+  return `${n('stop')} · ${n('caution')} · ${n('note')}`
+})
+async function toggleWhatIf() {
+  if (job.whatIf.value) leaving.value = true
+  else await job.enterWhatIf()
+}
+const KEYS: [string, string][] = [
+  ['[  ]', 'stage before, stage after'],
+  ['/', 'find a quantity, a setting or a field'],
+  ['n', 'next finding, and to its field'],
+  ['w', 'the why of the chosen figure'],
+  ['Enter', 'on the sheet: done, and on to the next'],
+  ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],
+  ['Delete', 'on a rung: back to the figure of the plan'],
+  ['Ctrl Z', 'undo; with Shift: redo'],
+  ['?', 'this help'],
+]
+</script>
+
+<template>
+  <div class="workspace" :class="{ whatif: job.whatIf.value }">
+    <header>
+      <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
+      <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
+      <span class="save" role="status" :class="job.state.value" data-save-state>{{ saveText }}</span>
+      <span class="gap" />
+      <button class="plain" :disabled="!job.canUndo.value" aria-label="Undo" title="Undo (Ctrl Z)" @click="job.undo">Undo</button>
+      <button class="plain wide" :disabled="!job.canRedo.value" title="Redo (Ctrl Shift Z)" @click="job.redo">Redo</button>
+      <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
+      <button class="plain wide" @click="history = true">History</button>
+      <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
+      <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
+      <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
+        {{ theme === 'sun' ? 'Sun' : 'Garage' }}
+      </button>
+      <button class="plain" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
+      <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
+    </header>
+    <div v-if="job.whatIf.value" class="banner" role="status">
+      <b>What-if.</b> Change anything: the plan follows, the job does not.
+      <button @click="job.leaveWhatIf(true)">Keep the changes</button>
+      <button @click="job.leaveWhatIf(false)">Drop them</button>
+    </div>
+    <div v-else-if="job.restored.value" class="banner" role="status">
+      Unsaved typing from this device was found and taken up again. <button @click="job.restored.value = false">Good</button>
+    </div>
+    <div v-else-if="job.state.value === 'failed'" class="banner bad" role="alert">
+      The last change is not stored: {{ job.failure.value }} It is kept on this device.
+      <button @click="((job.state.value = 'unsaved'), job.save())">Try again</button>
+    </div>
+
+    <main v-if="job.loadError.value" class="centre" role="alert">
+      <h1>{{ job.loadError.value.status === 404 ? 'No such job' : job.loadError.value.title }}</h1>
+      <p class="lede">{{ job.loadError.value.detail }}</p>
+      <p><button @click="job.open">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
+    </main>
+    <main v-else-if="job.loading.value || !job.document.value" class="centre" aria-busy="true">
+      <p class="lede">Opening the job</p>
+    </main>
+    <div v-else class="body">
+      <SpineNav :stage="stage" />
+      <main class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
+        <component :is="VIEWS[stage]" :key="stage" @go="go" />
+      </main>
+      <aside class="column"><FindingsColumn :current="finding" @go="go" /></aside>
+    </div>
+
+    <ElDrawer v-model="drawer" size="min(360px, 92vw)" title="Findings" :with-header="false">
+      <FindingsColumn :current="finding" @go="go" />
+    </ElDrawer>
+    <ElDialog v-model="help" title="Keys" width="min(520px, 94vw)">
+      <table>
+        <tbody>
+          <tr v-for="[k, w] in KEYS" :key="k">
+            <td>
+              <kbd>{{ k }}</kbd>
+            </td>
+            <td>{{ w }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p class="soft small help-foot">
+        Signed in as {{ session?.user }}, {{ session?.crew }}. Ewerer {{ session?.version }}. It plans and records; local code and
+        licensed practice decide.
+      </p>
+    </ElDialog>
+    <ElDialog v-model="leaving" title="Leave the what-if" width="min(460px, 94vw)">
+      <p>Keep what you tried as an edit of the job, or go back to where you began?</p>
+      <p class="buttons">
+        <button class="first" @click="(job.leaveWhatIf(true), (leaving = false))">Keep the changes</button>
+        <button @click="(job.leaveWhatIf(false), (leaving = false))">Drop them</button>
+        <button class="plain" @click="leaving = false">Stay</button>
+      </p>
+    </ElDialog>
+    <FindDialog v-if="find" v-model="find" @go="go" />
+    <HistoryDrawer v-if="history" v-model="history" />
+    <ConflictDialog v-if="job.stale.value" />
+    <span class="visually-hidden">{{ STAGES.length }} stages</span>
+  </div>
+</template>
+
+<style scoped>
+.workspace {
+  height: 100vh;
+  display: flex;
+  flex-direction: column;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  padding: 3px 14px;
+  min-height: 48px;
+  border-bottom: 1px solid var(--rule);
+  background: var(--sheet);
+}
+.word {
+  font-weight: 700;
+  font-size: 17px;
+  color: var(--ink);
+  text-decoration: none;
+  padding: 8px 6px 8px 0;
+}
+.word i {
+  font-style: normal;
+  color: var(--copper);
+}
+.name {
+  font-weight: 600;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  margin-left: 8px;
+}
+.save {
+  color: var(--soft);
+  font-size: 13px;
+  white-space: nowrap;
+  margin-left: 8px;
+}
+.save.offline,
+.save.refused,
+.save.failed,
+.save.conflict {
+  color: var(--stop);
+  font-weight: 600;
+}
+.gap {
+  flex: 1;
+}
+header button,
+header .button {
+  padding: 0 10px;
+}
+.what[aria-pressed='true'] {
+  background: var(--whatif);
+  border-color: var(--whatif);
+  color: var(--sheet);
+}
+.button.plain {
+  border-color: transparent;
+  background: none;
+}
+.whatif header {
+  border-bottom: 3px solid var(--whatif);
+}
+.banner {
+  background: var(--copper-wash);
+  padding: 6px 16px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.whatif .banner {
+  background: var(--whatif-wash);
+}
+.banner.bad {
+  background: var(--stop-wash);
+}
+.body {
+  flex: 1;
+  min-height: 0;
+  display: grid;
+  grid-template-columns: 212px minmax(0, 1fr) 292px;
+}
+.stage {
+  background: var(--sheet);
+  padding: 16px 22px 40px;
+  overflow-y: auto;
+  outline: none;
+}
+.whatif .stage {
+  box-shadow: inset 4px 0 0 var(--whatif);
+}
+.column {
+  border-left: 1px solid var(--rule);
+  overflow-y: auto;
+}
+.drawer-button {
+  display: none;
+}
+.help-foot {
+  margin-top: 14px;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+  margin-top: 16px;
+}
+@media (max-width: 1000px) {
+  .body {
+    grid-template-columns: 92px minmax(0, 1fr);
+  }
+  .column,
+  .wide {
+    display: none;
+  }
+  .drawer-button {
+    display: inline-flex;
+    white-space: nowrap;
+  }
+  .stage {
+    padding: 14px 14px 40px;
+  }
+}
+</style>

@@ -1,0 +1,51 @@
+// Where things stand on the screens: stages in working order, and which stage shows a pointer.
+export const STAGES = [
+  'site',
+  'bank',
+  'units',
+  'link',
+  'limits',
+  'thresholds',
+  'sources',
+  'windows',
+  'sheet',
+  'run',
+  'proof',
+  'handover',
+] as const
+export type Stage = (typeof STAGES)[number]
+export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'limits', 'thresholds', 'sheet']
+
+const PLACES: [string, Stage][] = [
+  ['/policy/max_c_rate', 'limits'],
+  ['/policy/max_discharge_c_rate', 'limits'],
+  ['/policy/loop', 'units'],
+  ['/policy', 'thresholds'],
+  ['/bank', 'bank'],
+  ['/units', 'units'],
+  ['/sun', 'units'],
+  ['/site', 'site'],
+  ['/loads', 'site'],
+  ['/mains', 'site'],
+  ['/generator', 'site'],
+  ['/sheet_marks', 'sheet'],
+]
+export const stageOf = (pointer: string): Stage => PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site'
+
+/** Focus the control for a pointer, or the nearest one that holds it; returns whether one was found. */
+export function goToPointer(pointer: string): boolean {
+  let at = pointer
+  for (;;) {
+    const found = document.querySelector<HTMLElement>(`[data-pointer="${CSS.escape(at).replace(/\\\//g, '/')}"]`)
+    if (found) {
+      found.scrollIntoView({ block: 'center', behavior: 'auto' })
+      if (found.tabIndex < 0 && !found.hasAttribute('tabindex')) found.tabIndex = -1
+      found.focus()
+      found.classList.add('flash')
+      window.setTimeout(() => found.classList.remove('flash'), 1700)
+      return true
+    }
+    if (at === '') return false
+    at = at.slice(0, at.lastIndexOf('/'))
+  }
+}
