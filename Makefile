@@ -14,36 +14,33 @@ serve: $(S)/python $(S)/web
 	@.venv/bin/ewerer serve --port $(PORT)
 
 $(S)/python: requirements.txt pyproject.toml
-	@mkdir -p $(S)
-	@test -x $(PY) || python3 -m venv .venv
-	@echo "Installing Python packages"
-	@.venv/bin/pip install -q --require-hashes -r requirements.txt 2>&1 | grep -v '^WARNING: Location' || true
-	@.venv/bin/pip install -q --no-deps --no-build-isolation -e . 2>/dev/null || .venv/bin/pip install -q --no-deps -e .
-	@$(PY) -c "import django, ninja, pydantic, ewerer"
-	@touch $@
+	@tools/quietly "Installing Python packages" ' \
+		ldconfig -p | grep -q libpangoft2-1.0 \
+			|| { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends libpango-1.0-0 libpangoft2-1.0-0; } \
+			|| echo "no libpango: PDF pages cannot be made"; \
+		test -x $(PY) || python3 -m venv .venv; \
+		.venv/bin/pip install -q --require-hashes -r requirements.txt; \
+		.venv/bin/pip install -q --no-deps --no-build-isolation -e . || .venv/bin/pip install -q --no-deps -e .; \
+		$(PY) -c "import django, numba, numpy, pydantic, ewerer"'
+	@mkdir -p $(S) && touch $@
 
 $(S)/python-test: $(S)/python requirements-test.txt
-	@echo "Installing what tests need"
-	@.venv/bin/pip install -q --require-hashes -r requirements-test.txt 2>&1 | grep -v '^WARNING: Location' || true
-	@$(PY) -c "import pytest, playwright, hypothesis, ortools"
+	@tools/quietly "Installing what tests need" ' \
+		.venv/bin/pip install -q --require-hashes -r requirements-test.txt; \
+		$(PY) -c "import pytest, playwright, hypothesis, ortools"'
 	@touch $@
 
 $(S)/chromium:
-	@mkdir -p $(S)
-	@command -v chromium >/dev/null || { echo "Installing chromium"; (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium) >/dev/null 2>&1; }
-	@command -v chromium >/dev/null || { echo "chromium is needed for the tests: apt-get install chromium"; exit 1; }
-	@touch $@
+	@command -v chromium >/dev/null || tools/quietly "Installing chromium" ' \
+		apt-get update -qq; DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium'
+	@mkdir -p $(S) && touch $@
 
 $(S)/node: web/package-lock.json
-	@mkdir -p $(S)
-	@echo "Installing front-end packages"
-	@cd web && npm ci --silent --no-audit --no-fund --ignore-scripts 2>/dev/null
-	@touch $@
+	@tools/quietly "Installing front-end packages" 'cd web && npm ci --silent --no-audit --no-fund --ignore-scripts'
+	@mkdir -p $(S) && touch $@
 
 $(S)/web: $(S)/node $(S)/python $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
-	@echo "Building the front end"
-	@cd web && npm run -s build --silent 2>/dev/null >/dev/null
-	@$(PY) -m whitenoise.compress -q src/ewerer/server/static
+	@tools/quietly "Building the front end" '(cd web && npm run -s build); $(PY) -m whitenoise.compress -q src/ewerer/server/static'
 	@touch $@
 
 build: $(S)/web
