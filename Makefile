@@ -65,10 +65,10 @@ docs: $(S)/python $(S)/node
 	@cd web && npm run -s types >/dev/null
 
 bench: $(S)/python-test $(S)/web
-	@$(PY) bench/bench.py --write docs/benchmarks.md
+	@$(PY) -m bench.bench --write docs/benchmarks.md
 
 shots: $(S)/python-test $(S)/web $(S)/chromium
-	@$(PY) bench/shots.py docs/screenshots
+	@$(PY) -m bench.shots docs/screenshots
 
 clean:
 	rm -rf .venv .stamps web/node_modules src/ewerer/server/static var

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.constraints import Constraint, Grid, find_conflict, grant, nearest_way_out, propagate
+from ewerer.core.constraints import Constraint, Grid, find_conflict, grant, nearest_way_out, propagate, ways_out
 
 
 def c(upper, lower, gap, rule="r"):
@@ -94,6 +94,18 @@ def test_wishes_are_granted_in_order_of_importance(system, wanted):
         nearest = min(abs(p[name] - wish) for p in left)
         assert abs(got[name] - wish) == nearest
         left = [p for p in left if p[name] == got[name]]
+
+
+@given(systems())
+def test_the_concessions_together_are_enough(system):
+    grids, constraints = system
+    given = ways_out(grids, constraints)
+    held = list(constraints)
+    for which, less in given:
+        held[held.index(which)] = c(which.upper, which.lower, which.gap - less, which.rule)
+    if given:
+        assert not brute_force(grids, constraints)
+        assert brute_force(grids, held)
 
 
 def test_a_rule_that_may_not_yield_is_no_way_out():

@@ -119,8 +119,8 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     cells = m.series_cells or (profile.series_cells if profile else 0)
     capacity = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
     guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + ASSUMED_BMS_MOHM, 2)
-    resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mohm")
-    lead = pick(m.lead_mohm, job.bank.lead_mohm, ASSUMED_LEAD_MOHM, f"lead {figure(ASSUMED_LEAD_MOHM)} mohm")
+    resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mΩ")
+    lead = pick(m.lead_mohm, job.bank.lead_mohm, ASSUMED_LEAD_MOHM, f"lead {figure(ASSUMED_LEAD_MOHM)} mΩ")
     cell_max = pick(
         m.cell_max_v,
         profile.cell_max_v if profile else None,
@@ -525,7 +525,7 @@ def _assumed(rule: Rule, ctx: Context) -> Iterator[Finding]:
         yield rule.finding(
             "note",
             "Assumed for the main leads",
-            f"{figure(ASSUMED_MAIN_LEAD_MOHM)} mohm from the busbar to the units.",
+            f"{figure(ASSUMED_MAIN_LEAD_MOHM)} mΩ from the busbar to the units.",
             "/bank/main_lead_mohm",
             "Measure the drop under a known load: ohms are volts over amps.",
         )

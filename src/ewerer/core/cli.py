@@ -8,7 +8,9 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from .documents import DocumentError, InverterProfile, Job, ModuleProfile, Plan, Problem, SunChargerProfile
+from pydantic import TypeAdapter
+
+from .documents import DocumentError, Job, Plan, Problem, Profile
 from .documents.plan import UnitSheet
 from .library import Library, parse_job, shipped_library
 from .plan import plan
@@ -19,8 +21,7 @@ REFUSED, STOPPED = 2, 3
 def schema(kind: str) -> dict[str, object]:
     """Return the JSON Schema of ``job``, ``profile`` (any of the three kinds) or ``plan``."""
     if kind == "profile":
-        parts: list[object] = [m.model_json_schema(by_alias=True) for m in (ModuleProfile, InverterProfile, SunChargerProfile)]
-        return {"title": "Profile", "oneOf": parts}
+        return {"title": "Profile", **TypeAdapter(Profile).json_schema(by_alias=True)}
     if kind == "plan":
         return Plan.model_json_schema(by_alias=True, mode="serialization")
     return Job.model_json_schema(by_alias=True)

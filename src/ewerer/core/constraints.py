@@ -167,6 +167,25 @@ def nearest_way_out(grids: Sequence[Grid], constraints: Sequence[Constraint], co
     return best
 
 
+def ways_out(grids: Sequence[Grid], constraints: Sequence[Constraint], most: int = 8) -> list[tuple[Constraint, int]]:
+    """Return which constraints must give and by how much so that all others can be met; empty when none may yield.
+
+    One constraint when one is enough, the least first; otherwise the conflicts are opened one after
+    the other, each at the place where least is given.
+    """
+    held = list(constraints)
+    given: list[tuple[Constraint, int]] = []
+    while propagate(grids, held) is None and len(given) < most:
+        conflict = find_conflict(grids, held)
+        found = nearest_way_out(grids, held, conflict) or nearest_way_out(grids, conflict.constraints, conflict)
+        if found is None:
+            return []
+        which, less = found
+        held[held.index(which)] = Constraint(which.upper, which.lower, which.gap - less, which.rule, which.text, which.yields)
+        given.append(found)
+    return given
+
+
 def _meets(grids: Sequence[Grid], others: list[Constraint], c: Constraint, less: int) -> bool:
     relaxed = Constraint(c.upper, c.lower, c.gap - less, c.rule, c.text, c.yields)
     return propagate(grids, [*others, relaxed]) is not None

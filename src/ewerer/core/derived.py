@@ -30,7 +30,7 @@ FULL_DAYS = formula_rule(
     "full-charge-days", "thresholds", "A full charge every week balances cells and re-zeroes the meter", "7 days"
 )
 NO_COMP = formula_rule(
-    "no-temperature-compensation", "thresholds", "Lithium is charged without temperature compensation", "0 mV/degC"
+    "no-temperature-compensation", "thresholds", "Lithium is charged without temperature compensation", "0 mV/°C"
 )
 NO_EQUALISE = formula_rule("no-equalising", "thresholds", "Equalising is off, its time zero", "off, 0 min")
 TYPE = formula_rule(
@@ -46,7 +46,7 @@ LOSS = formula_rule(
 TEMPS = formula_rule(
     "temperature-stops",
     "thresholds",
-    "Stop charging where the module's line ends, warn 5 degC before",
+    "Stop charging where the module's line ends, warn 5 °C before",
     "stop = last temperature with current, warn = stop - 5",
     "the module's sheet, common practice",
 )
@@ -120,8 +120,8 @@ def derive(
         school = "per-ah"
     hold = {"tail": high_h * 60, "per-ah": low_h * 60, "short": SHORT_HOLD_MIN}[school]
     words = {
-        "tail": f"ends on tail current; at most 0.5 h per 100 Ah x {figure(c)} Ah = {figure(high_h)} h",
-        "per-ah": f"0.2 h per 100 Ah x {figure(c)} Ah = {figure(low_h)} h"
+        "tail": f"ends on tail current; at most 0.5 h per 100 Ah × {figure(c)} Ah = {figure(high_h)} h",
+        "per-ah": f"0.2 h per 100 Ah × {figure(c)} Ah = {figure(low_h)} h"
         + (", the unit cannot end on tail current" if job.policy.hold_school == "tail" else ""),
         "short": "10 min, enough to balance",
     }
@@ -148,13 +148,13 @@ def derive(
             "max_charge_h",
             clean(round(longest + 0.05, 1)),
             MAX_CHARGE,
-            f"1.25 x ({figure(c)} Ah x {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
+            f"1.25 × ({figure(c)} Ah × {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
             clean(round(longest, 2)),
         )
     put("full_charge_days", 7.0, FULL_DAYS, "every 7 days")
     put("equalise_on", False, NO_EQUALISE, "off for lithium")
     put("equalise_min", 0.0, NO_EQUALISE, "0 min, in case it is ever switched on")
-    put("temp_comp_mv_per_c", 0.0, NO_COMP, "0 mV/degC for lithium")
+    put("temp_comp_mv_per_c", 0.0, NO_COMP, "0 mV/°C for lithium")
     put("float_on", job.policy.float_school != "none", FLOAT_SCHOOL, f"float school: {job.policy.float_school}")
     put("charge_order", job.policy.charge_order, GIVEN, "as chosen")
     put("source_order", job.policy.source_order, GIVEN, "as chosen")
@@ -184,15 +184,15 @@ def derive(
     if feed is not None:
         put("ac_input_max_a", feed[0], INPUT, feed[1])
     stop = min(_stop_c(m) for m in modules)
-    put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(stop)} degC")
-    put("temp_warn_c", stop - 5, TEMPS, f"{figure(stop)} - 5 degC")
+    put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(stop)} °C")
+    put("temp_warn_c", stop - 5, TEMPS, f"{figure(stop)} - 5 °C")
     cold = max(next((t for t, f in m.charge_derating if f > 0), 0.0) for m in modules)
-    put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} degC")
+    put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} °C")
     return out
 
 
 def _stop_c(m: Module) -> float:
-    """Return the highest temperature [degC] of the module's line at which it still takes current, in whole degrees."""
+    """Return the highest temperature [°C] of the module's line at which it still takes current, in whole degrees."""
     allowed = [t for t, f in m.charge_derating if f > 0]
     zero = [t for t, f in m.charge_derating if f == 0 and t > max(allowed)]
     return float(zero[0] - 2) if zero else float(max(allowed))
@@ -203,7 +203,7 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     legs = {"single": 1, "split": 2, "three": 3}[job.site.ac.topology]
     feeds = []
     if job.mains is not None and "mains" in job.site.sources:
-        feeds.append((0.8 * job.mains.breaker_a, f"0.8 x {figure(job.mains.breaker_a)} A breaker"))
+        feeds.append((0.8 * job.mains.breaker_a, f"0.8 × {figure(job.mains.breaker_a)} A breaker"))
     if job.generator is not None and "generator" in job.site.sources:
         watts = job.generator.continuous_w * job.generator.derate
         feeds.append(

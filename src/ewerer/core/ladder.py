@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Literal
 from .bank import Module, chemistry_of
 from .cells import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
 from .conditions import parse_interlock
-from .constraints import Constraint, Grid, find_conflict, grant, nearest_way_out, propagate
+from .constraints import Constraint, Grid, find_conflict, grant, propagate, ways_out
 from .documents.job import Job
 from .documents.plan import Alternative, Bank, Finding, LadderView, Limits, Link, Reason, Rung, SocMark, Zone
 from .documents.profiles import InverterProfile, Setting
@@ -36,6 +36,8 @@ RETURN_MARGIN_PER_CELL_V = 0.03
 ALARM_PER_CELL_V = 0.03
 METER_ERROR_PER_CELL_V = 0.1 / 16
 RESERVE_SOC = 0.20
+SAG_UNCERTAINTY = 0.3
+"""Part of the computed sag that may be wrong: resistance drifts with temperature and age (common practice)."""
 DEFAULT_STEP_V = 0.1
 
 
@@ -98,7 +100,10 @@ SOC_ORDER = _order(
 )
 SAG = formula_rule("sag", "thresholds", "Under load the terminals read lower than the cells rest", "V = n * OCV(s) - I * R_path")
 SOC_BAND = formula_rule(
-    "soc-band", "thresholds", "A voltage stands for a band of charge, wide where the curve is flat", "ds = dV / (dOCV/ds)"
+    "soc-band",
+    "thresholds",
+    "A voltage stands for a band of charge, wide where the curve is flat",
+    "ds = dV / (dOCV/ds), dV = meter error + 0.3 * sag",
 )
 CHARGE_SCHOOL = formula_rule("charge-school", "thresholds", "Charge to a chosen cell voltage", "absorption = V_cell * n")
 FLOAT_SCHOOL = formula_rule(
@@ -254,7 +259,7 @@ def _constraints(
 
     top = n * b.cell_max_v - b.overshoot_v - n * b.imbalance_v
     said = (
-        f"{n} x {figure(b.cell_max_v)} - {figure(b.overshoot_v)} overshoot - {n} x {figure(b.imbalance_v, 3)} spread "
+        f"{n} × {figure(b.cell_max_v)} - {figure(b.overshoot_v)} overshoot - {n} × {figure(b.imbalance_v, 3)} spread "
         f"= {figure(top)} V highest"
     )
     for name in ("absorb_v", "equalise_v"):
@@ -266,7 +271,7 @@ def _constraints(
             "absorb_v",
             n * min(highs),
             RECOMMENDED,
-            f"{n} x {figure(min(highs), 3)} = {figure(n * min(highs))} V highest by the module's sheet",
+            f"{n} × {figure(min(highs), 3)} = {figure(n * min(highs))} V highest by the module's sheet",
             False,
         )
     if lows:
@@ -274,12 +279,12 @@ def _constraints(
             "absorb_v",
             n * max(lows),
             RECOMMENDED,
-            f"{n} x {figure(max(lows), 3)} = {figure(n * max(lows))} V lowest by the module's sheet",
+            f"{n} × {figure(max(lows), 3)} = {figure(n * max(lows))} V lowest by the module's sheet",
             False,
         )
     yield from over("absorb_v", "equalise_v", 0, EQUALISE, "equalising not above absorption")
     yield from over("absorb_v", "float_v", 0, FLOAT, "float not above absorption")
-    ht = f"{n} x {HYSTERESIS_PER_CELL_V} = {figure(h)} V"
+    ht = f"{n} × {HYSTERESIS_PER_CELL_V} = {figure(h)} V"
     yield from over(
         "float_v" if "float_v" in names else "absorb_v", "recharge_v", h, RECHARGE, f"one hysteresis, {ht}, below float"
     )
@@ -294,10 +299,10 @@ def _constraints(
         "shutdown_v",
         low_shut,
         SHUTDOWN_CUTOFF,
-        f"cut-off {figure(cutoff)} + {n} x {LOWEST_SHUTDOWN_PER_CELL_V} = {figure(low_shut)} V lowest",
+        f"cut-off {figure(cutoff)} + {n} × {LOWEST_SHUTDOWN_PER_CELL_V} = {figure(low_shut)} V lowest",
     )
     yield from at_least(
-        "unit_off_v", cutoff, UNIT_OFF_CUTOFF, f"{n} x {figure(b.cell_min_v, 3)} = {figure(cutoff)} V, the BMS cut-off"
+        "unit_off_v", cutoff, UNIT_OFF_CUTOFF, f"{n} × {figure(b.cell_min_v, 3)} = {figure(cutoff)} V, the BMS cut-off"
     )
     yield from over("shutdown_v", "unit_off_v", 0.01 * n, UNIT_OFF_SHUTDOWN, f"{figure(0.01 * n)} V below the shut-down")
     yield from over(
@@ -305,7 +310,7 @@ def _constraints(
         "shutdown_v",
         ALARM_PER_CELL_V * n,
         ALARM,
-        f"{n} x {ALARM_PER_CELL_V} = {figure(ALARM_PER_CELL_V * n)} V above the shut-down",
+        f"{n} × {ALARM_PER_CELL_V} = {figure(ALARM_PER_CELL_V * n)} V above the shut-down",
     )
     for name in ("to_mains_v", "gen_start_v"):
         yield from over(name, "alarm_v", 0, TRANSFER_ALARM, "not below the alarm")
@@ -315,11 +320,11 @@ def _constraints(
         "shutdown_v",
         rebound + h,
         RESTART,
-        f"{figure(b.full_a, 0)} A x {figure(b.path_ohm * 1000)} mohm + {figure(h)} = {figure(rebound + h)} V above the shut-down",
+        f"{figure(b.full_a, 0)} A × {figure(b.path_ohm * 1000)} mΩ + {figure(h)} = {figure(rebound + h)} V above the shut-down",
     )
     way = (b.load_a + b.transfer_charge_a) * b.path_ohm + h
     wt = (
-        f"({figure(b.load_a, 0)} A load + {figure(b.transfer_charge_a, 0)} A charging) x {figure(b.path_ohm * 1000)} mohm + "
+        f"({figure(b.load_a, 0)} A load + {figure(b.transfer_charge_a, 0)} A charging) × {figure(b.path_ohm * 1000)} mΩ + "
         f"{figure(h)} = {figure(way)} V"
     )
     yield from over("return_bank_v", "to_mains_v", way, CHATTER, f"{wt} above the transfer")
@@ -327,7 +332,7 @@ def _constraints(
     reach = RETURN_MARGIN_PER_CELL_V * n
     for name in ("return_bank_v", "gen_stop_v"):
         yield from over(
-            "absorb_v", name, reach, REACHABLE, f"{n} x {RETURN_MARGIN_PER_CELL_V} = {figure(reach)} V below absorption"
+            "absorb_v", name, reach, REACHABLE, f"{n} × {RETURN_MARGIN_PER_CELL_V} = {figure(reach)} V below absorption"
         )
 
     yield from over("alarm_soc", "shutdown_soc", 0.03, SOC_ORDER, "3 % above the shut-down")
@@ -355,8 +360,8 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
     def said(soc: float, amps: float, sign: str = "-") -> str:
         volts = n * ocv_v(chem, soc) + (amps if sign == "+" else -amps) * b.path_ohm
         return (
-            f"at {figure(soc * 100, 1)} % charge: {n} x {figure(ocv_v(chem, soc), 3)} {sign} {figure(amps, 0)} A x "
-            f"{figure(b.path_ohm * 1000)} mohm = {figure(volts)} V"
+            f"at {figure(soc * 100, 1)} % charge: {n} × {figure(ocv_v(chem, soc), 3)} {sign} {figure(amps, 0)} A × "
+            f"{figure(b.path_ohm * 1000)} mΩ = {figure(volts)} V"
         )
 
     backstop = by == "soc"
@@ -365,8 +370,8 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
     low_v = n * b.cell_min_v
     back_soc = max(0.5, b.reserve_soc + 0.1)
     table: list[tuple[str, float, Rule, str]] = [
-        ("absorb_v", cell * n, CHARGE_SCHOOL, f"{policy.charge_school}: {n} x {figure(cell)} = {figure(cell * n)} V"),
-        ("float_v", rest * n, FLOAT_SCHOOL, f"{policy.float_school}: {n} x {figure(rest)} = {figure(rest * n)} V"),
+        ("absorb_v", cell * n, CHARGE_SCHOOL, f"{policy.charge_school}: {n} × {figure(cell)} = {figure(cell * n)} V"),
+        ("float_v", rest * n, FLOAT_SCHOOL, f"{policy.float_school}: {n} × {figure(rest)} = {figure(rest * n)} V"),
         ("shutdown_v", loaded(s_shut, b.load_a), SAG, said(s_shut, b.load_a)),
         ("alarm_v", loaded(s_alarm, b.load_a), SAG, said(s_alarm, b.load_a)),
         ("to_mains_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
@@ -472,12 +477,15 @@ def solve_ladder(
         "decide_by": by,
     }
     if ranges is None:
-        conflict = find_conflict(grids, constraints)
-        way = nearest_way_out(grids, constraints, conflict)
-        words = ""
-        if way is not None:
-            who = " and ".join(QUANTITIES[x].word.lower() for x in (way[0].upper, way[0].lower) if x)
-            words = f"It would close if {way[0].rule} gave way by {figure(way[1] / MICRO, 3)} {_unit_of(way[0])} at {who} ({way[0].text})."
+        # The units' ranges are constraints too; with the grids' own bounds out of the way they are named like any other.
+        open_grids = [Grid(g.name, g.low - (g.high - g.low), g.high + (g.high - g.low), g.step, g.offset) for g in grids]
+        conflict = find_conflict(open_grids, constraints)
+        ways = [
+            f"{c.rule} gave way by {figure(less / MICRO, 3)} {_unit_of(c)} at "
+            f"{' and '.join(QUANTITIES[x].word.lower() for x in (c.upper, c.lower) if x)} ({c.text})"
+            for c, less in ways_out(open_grids, constraints)
+        ]
+        words = f"It would close if {' and '.join(ways)}." if ways else ""
         return Ladder(
             {},
             LadderView(**view, feasible=False, conflict=[c.rule for c in conflict.constraints], way_out=words),
@@ -577,7 +585,7 @@ def _rung(
         rest = soc_at(chem, value / b.n)
         load = soc_at(chem, (value + sag) / b.n)
         full = rest if charging else soc_at(chem, (value + b.full_a * b.path_ohm) / b.n)
-        band = [round(s, 4) for s in soc_band(chem, value / b.n, b.meter_v / b.n)]
+        band = [round(s, 4) for s in soc_band(chem, value / b.n, (b.meter_v + SAG_UNCERTAINTY * sag) / b.n)]
         cell = round(value / b.n, 4)
     return Rung(
         word=q.word,
@@ -610,7 +618,7 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
     if name == "absorb_v":
         return [
             Alternative(
-                school=s, value=clean(round(charge_level_v(chem, s) * n, 3)), text=f"{n} x {figure(charge_level_v(chem, s))}"
+                school=s, value=clean(round(charge_level_v(chem, s) * n, 3)), text=f"{n} × {figure(charge_level_v(chem, s))}"
             )
             for s in SCHOOL_LEVEL
             if s != job.policy.charge_school
@@ -703,21 +711,21 @@ def _idle(rule: Rule, ctx: Context) -> Iterator[Finding]:
     "volts-say-little",
     "thresholds",
     "Where the curve is flat a voltage is a poor measure of charge",
-    "band of s(V +/- error) <= 20 %",
+    "band of s(V +/- error) <= 8 % where the bank is protected, 12 % elsewhere",
 )
 def _vague(rule: Rule, ctx: Context) -> Iterator[Finding]:
     if ctx.ladder is None or ctx.ladder.view.decide_by != "volts":
         return
     wide = []
-    for name in ("to_mains_v", "gen_start_v", "return_bank_v", "recharge_v"):
+    for name, most in (("to_mains_v", 0.08), ("gen_start_v", 0.08), ("return_bank_v", 0.12), ("recharge_v", 0.12)):
         rung = ctx.ladder.rungs.get(name)
-        if rung and rung.at_rest_soc_band and rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0] > 0.2:
-            wide.append((rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0], name, rung))
+        if rung and rung.at_rest_soc_band and rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0] > most:
+            wide.append((most < 0.1, rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0], name, rung))
     if wide:
-        _, name, rung = max(wide, key=lambda w: w[0])
+        protects, _, name, rung = max(wide, key=lambda w: w[:2])
         low, high = rung.at_rest_soc_band or (0, 0)
         yield rule.finding(
-            "caution",
+            "caution" if protects else "note",
             "Volts say little here",
             f"{rung.word} at {figure(rung.value)} V may mean {figure(low * 100, 0)} to {figure(high * 100, 0)} % of charge at rest. "
             "Decide by charge % where the unit allows it.",

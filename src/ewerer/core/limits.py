@@ -38,7 +38,7 @@ FUSE = formula_rule(
 TEMPERATURE = formula_rule(
     "temperature-derating",
     "limits",
-    "Cold and hot cells take less; below 0 degC lithium is not charged",
+    "Cold and hot cells take less; below 0 °C lithium is not charged",
     "I_i = f(T) * I_i, f from the module's sheet or the usual line",
     "common practice; the module's sheet rules",
     "T",
@@ -129,7 +129,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
     total = clean(sum(sheet))
     yield Cap(
         cap="modules-sheet",
-        word="Modules, data sheet",
+        word="Data sheet",
         a=total,
         rule="bank-capacity",
         why=f"{len(modules)} modules, sum of their data sheets",
@@ -141,7 +141,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
     own = next((a for m, a in zip(modules, sheet, strict=True) if m.id == binds), limit)
     yield Cap(
         cap="modules-share",
-        word="Modules, shared",
+        word="Shared out",
         a=round(limit, 3),
         rule="bank-share",
         why=f"{binds} carries {figure(share * 100, 1)} %: {figure(own)} A / {figure(share, 3)}"
@@ -180,7 +180,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
             word="Temperature now",
             a=round(shared_limit_a(cooled, branches)[0], 3),
             rule="temperature-derating",
-            why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} degC",
+            why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} °C",
             without_one_a=without_one(cooled),
         )
     bms = modules[0].bms

@@ -227,6 +227,19 @@ def _bank_class(rule: Rule, ctx: Context) -> Iterator[Finding]:
             bank_class_v=bank.class_v,
             unit_class_v=host.profile.ratings.class_v,
         )
+        return
+    ratings = host.profile.ratings
+    empty = bank.series_cells * bank.cell_min_v
+    if ctx.charge_v > ratings.battery_v_max or empty > ratings.battery_v_max or ctx.charge_v < ratings.battery_v_min:
+        yield rule.finding(
+            "stop",
+            "The bank's voltage is outside the unit's range",
+            f"{host.profile.name} bears {figure(ratings.battery_v_min)} to {figure(ratings.battery_v_max)} V; this bank goes from {figure(empty)} to {figure(ctx.charge_v)} V.",
+            f"/units/{host.index}/profile",
+            "Choose a unit for this bank, or a gentler charge school.",
+            charge_v=round(ctx.charge_v, 2),
+            unit_max_v=ratings.battery_v_max,
+        )
 
 
 @check("units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)")

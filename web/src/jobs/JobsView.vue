@@ -84,7 +84,7 @@ async function signOut() {
       <span class="soft">{{ session?.crew }}</span>
       <span class="gap" />
       <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-        {{ theme === 'sun' ? 'Sun' : 'Garage' }}
+        {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
       <button class="plain" @click="signOut">Sign out {{ session?.user }}</button>
     </header>

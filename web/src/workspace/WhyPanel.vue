@@ -2,7 +2,7 @@
 // The reason for one figure: the formulas with this job's numbers, the rules and their sources, other schools.
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api } from '../api/client'
+import { api, type RuleOut } from '../api/client'
 
 const props = defineProps<{
   title: string
@@ -12,6 +12,8 @@ const props = defineProps<{
 }>()
 const rules = useQuery({ queryKey: ['rules'], queryFn: api.rules, staleTime: Infinity })
 const BOUND: Record<string, string> = { lowest: 'lowest', highest: 'highest', value: '', school: 'wanted' }
+const origin = (rule: RuleOut) =>
+  rule.status_words.startsWith(rule.source) ? rule.status_words : `${rule.source} · ${rule.status_words}`
 const told = computed(() =>
   props.reasons.map((r) => ({
     ...r,
@@ -31,7 +33,7 @@ const told = computed(() =>
           <span v-if="r.word" class="bound">{{ r.word }}</span> {{ r.text }}
         </p>
         <p v-if="r.about" class="about">
-          {{ r.about.statement }}. <span class="src">{{ r.rule }} · {{ r.about.source }} · {{ r.about.status_words }}</span>
+          {{ r.about.statement }}. <span class="src">{{ r.rule }} · {{ origin(r.about) }}</span>
         </p>
       </div>
     </div>

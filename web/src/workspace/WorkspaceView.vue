@@ -158,7 +158,7 @@ const KEYS: [string, string][] = [
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
       <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
       <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-        {{ theme === 'sun' ? 'Sun' : 'Garage' }}
+        {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
       <button class="plain" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
       <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
@@ -278,6 +278,7 @@ header {
 header button,
 header .button {
   padding: 0 10px;
+  white-space: nowrap;
 }
 .what[aria-pressed='true'] {
   background: var(--whatif);

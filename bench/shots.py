@@ -1,0 +1,73 @@
+"""Pictures of the main views from demo data: ``python bench/shots.py FOLDER [NAME ...]``."""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from bench.server import demo_server
+
+ARGS = ["--no-sandbox", "--disable-background-networking"]
+SKERRY, LARCH, TARN = "Skerry Field Station", "Larch Hollow Workshop", "Tarn Dairy"
+
+
+def sign_in(page: Page, base: str) -> None:
+    page.goto(base)
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("lithium-bank")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Jobs").wait_for()
+
+
+def stage(job: str, name: str, then: Callable[[Page], None] = lambda _: None) -> Callable[[Page, str], None]:
+    def show(page: Page, base: str) -> None:
+        page.goto(base)
+        page.get_by_role("link", name=job, exact=True).click()
+        page.locator("[data-stage]").wait_for()
+        page.get_by_role("navigation").get_by_role("link", name=name).first.click()
+        page.locator(f'[data-stage="{name.lower()}"]').wait_for()
+        page.wait_for_timeout(500)
+        then(page)
+
+    return show
+
+
+def jobs(page: Page, base: str) -> None:
+    page.goto(base)
+    page.get_by_role("link", name=SKERRY, exact=True).wait_for()
+
+
+SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
+    "jobs": (jobs, "light", (1280, 800)),
+    "site": (stage(SKERRY, "Site"), "light", (1280, 800)),
+    "bank": (stage(TARN, "Bank"), "light", (1280, 800)),
+    "units": (stage(LARCH, "Units"), "light", (1280, 800)),
+    "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
+    "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 900)),
+    "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
+    "sheet": (stage(SKERRY, "Sheet"), "light", (1280, 800)),
+}
+
+
+def main(folder: Path, wanted: list[str]) -> None:
+    """Take the wanted pictures, all of them by default."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with demo_server() as base, sync_playwright() as p:
+        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        for name, (show, scheme, (width, height)) in SHOTS.items():
+            if wanted and name not in wanted:
+                continue
+            page = browser.new_page(viewport={"width": width, "height": height}, color_scheme=scheme)
+            page.on("console", lambda m, name=name: m.type == "error" and print(name, m.text))
+            sign_in(page, base)
+            show(page, base)
+            page.wait_for_timeout(300)
+            page.screenshot(path=folder / f"{name}.png")
+            page.close()
+            print(name)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]), sys.argv[2:])
