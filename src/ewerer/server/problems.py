@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
+from http import HTTPStatus
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -30,3 +32,26 @@ def locked_out(request: HttpRequest, response: object = None, credentials: objec
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     """Return the 403 for a missing or wrong CSRF token."""
     return problem(403, "The page is out of date", "Reload the page and try again; nothing was stored.")
+
+
+class ApiProblems:
+    """Middleware: what the framework itself answers under /api/ (405, 400, 500) takes the API's error shape."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Return the response, turned into a problem where it is a bare error page."""
+        response = self.get_response(request)
+        if response.status_code >= 400 and request.path.startswith("/api/") and "json" not in response.get("Content-Type", ""):
+            title = HTTPStatus(response.status_code).phrase
+            detail = (
+                "A defect of Ewerer's own; nothing was stored."
+                if response.status_code >= 500
+                else f"{request.method} is not answered here."
+            )
+            made = problem(response.status_code, title, detail)
+            if "Allow" in response:
+                made["Allow"] = response["Allow"]
+            return made
+        return response

@@ -1,0 +1,66 @@
+"""Facts of the trade and worked examples. The source stands beside each."""
+
+import pytest
+
+from ewerer.core.bank import parallel_mohm, reported_a
+from ewerer.core.cells import LFP, charge_level_v, peukert_capacity_ah
+from ewerer.core.derived import hold_per_ah_h
+from ewerer.core.limits import ac_budget, discharge_a
+from ewerer.core.steps import clean
+
+
+def test_three_modules_in_parallel():  # common practice; parallel resistances
+    assert parallel_mohm([15, 15, 15]) == pytest.approx(5)
+
+
+@pytest.mark.parametrize(("modules", "shown"), [(2, 95), (1, 47)])  # common practice: 5 % buffer, whole amperes
+def test_what_the_bms_reports(modules, shown):
+    assert reported_a([50] * modules, 0.95, 1) == shown
+
+
+@pytest.mark.parametrize(
+    ("cells", "level", "volts"),
+    [
+        (16, LFP.everyday_v, 55.2),
+        (16, LFP.rest_v, 53.6),
+        (15, LFP.everyday_v, 51.75),
+        (8, LFP.full_v, 28.4),
+        (4, LFP.absolute_max_v, 14.6),
+    ],
+)  # common practice: table of cell levels
+def test_pack_volts(cells, level, volts):
+    assert clean(cells * level) == pytest.approx(volts)
+
+
+def test_volts_per_two_volt_cell():  # common practice: 24 cells in a 48 V bank
+    assert clean(2.26 * 24) == 54.24 and clean(2.30 * 24) == 55.2
+
+
+def test_generator_short_cut():  # common practice: a worked example of the trade
+    free = 3000 - 1040
+    budget = ac_budget("generator", 3000, 1040, 56, 48, 0.92)
+    assert budget.free_w == free == 1960
+    assert budget.shortcut_a == 40 and budget.charge_a == 32 and budget.charge_a < budget.shortcut_a
+    assert budget.shortcut_draws_w == pytest.approx(40 * 56 / 0.92, abs=0.1) and round(budget.shortcut_draws_w) == 2435
+
+
+def test_hold_time_by_size():  # common practice: 0.2 to 0.5 h per 100 Ah
+    assert hold_per_ah_h(500) == (1.0, 2.5)
+
+
+def test_peukert():
+    """A textbook case, from memory: 100 Ah over 20 h with exponent 1.2 gives 79.4 Ah over 5 h.
+
+    Peukert's own form I^p * t = const: I20 = 5 A, 5^1.2 * 20 = I^1.2 * 5 gives I = 15.87 A and 79.4 Ah.
+    """
+    current = (5**1.2 * 20 / 5) ** (1 / 1.2)
+    assert peukert_capacity_ah(100, 20, 5, 1.2) == pytest.approx(current * 5, rel=1e-9)
+    assert peukert_capacity_ah(100, 20, 5, 1.2) == pytest.approx(79.4, abs=0.05)
+
+
+def test_direct_current_of_a_load():  # energy balance; common practice
+    assert discharge_a(5000, 0.93, 48) == pytest.approx(112.0, abs=0.01)
+
+
+def test_schools_in_order():  # common practice
+    assert [charge_level_v(LFP, s) for s in ("everyday", "full", "limit")] == [3.45, 3.55, 3.65]

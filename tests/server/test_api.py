@@ -1,0 +1,264 @@
+"""The API: sign-in, crews, revisions, stale saves, refusals, exports."""
+
+import io
+import json
+import uuid
+from pathlib import Path
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.core.cache import cache
+from django.core.management import call_command
+from django.test import Client
+from openpyxl import load_workbook
+
+from ewerer.core.findings import rules_markdown
+from ewerer.server.api import openapi_json
+from ewerer.server.crews.models import Crew, Member
+from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
+
+pytestmark = pytest.mark.django_db
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def person(name, crew):
+    user = get_user_model().objects.create_user(name, password="a-long-password")
+    Member.objects.create(user=user, crew=Crew.objects.get_or_create(name=crew)[0])
+    return user
+
+
+@pytest.fixture
+def mine():
+    client = Client()
+    client.force_login(person("ann", "Ours"))
+    return client
+
+
+@pytest.fixture
+def theirs():
+    client = Client()
+    client.force_login(person("bob", "Theirs"))
+    return client
+
+
+def post(client, path, body):
+    return client.post("/api" + path, body if isinstance(body, (str, bytes)) else json.dumps(body), content_type="application/json")
+
+
+def put(client, id, base, document):
+    return client.put(f"/api/jobs/{id}", json.dumps({"base_revision": base, "document": document}), content_type="application/json")
+
+
+@pytest.fixture
+def job(mine):
+    return post(mine, "/jobs", data(SKERRY)).json()["id"]
+
+
+def assert_problem(response, status):
+    assert response.status_code == status
+    assert response["Content-Type"] == "application/problem+json"
+    body = response.json()
+    assert {"type", "title", "status", "detail"} <= set(body) and body["status"] == status
+    assert "Traceback" not in response.content.decode()
+    return body
+
+
+def test_sign_in_and_out():
+    person("ann", "Ours")
+    client = Client(enforce_csrf_checks=True)
+    token = client.get("/api/session").json()["csrf"]
+    assert_problem(post(client, "/session", {"username": "ann", "password": "a-long-password"}), 403)
+    headers = {"HTTP_X_CSRFTOKEN": token, "content_type": "application/json"}
+    wrong = client.post("/api/session", json.dumps({"username": "ann", "password": "wrong"}), **headers)
+    assert_problem(wrong, 401)
+    signed = client.post("/api/session", json.dumps({"username": "ann", "password": "a-long-password"}), **headers).json()
+    assert signed["signed_in"] and signed["crew"] == "Ours"
+    assert_problem(post(client, "/jobs", data(SKERRY)), 403)
+    made = client.post("/api/jobs", json.dumps(data(SKERRY)), HTTP_X_CSRFTOKEN=signed["csrf"], content_type="application/json")
+    assert made.status_code == 201
+    assert client.delete("/api/session", HTTP_X_CSRFTOKEN=signed["csrf"]).status_code == 204
+    assert client.get("/api/session").json()["signed_in"] is False
+
+
+def test_sign_in_is_throttled():
+    person("cid", "Ours")
+    cache.clear()
+    client = Client()
+    tries = [post(client, "/session", {"username": "cid", "password": f"wrong-{i}"}).status_code for i in range(7)]
+    assert tries[:4] == [401] * 4 and tries[-1] == 429
+    assert post(client, "/session", {"username": "cid", "password": "a-long-password"}).status_code == 429
+
+
+@pytest.mark.parametrize("path", ["/jobs", "/library", "/rules", "/quantities", f"/jobs/{uuid.uuid4()}"])
+def test_strangers_read_nothing(path):
+    assert_problem(Client().get("/api" + path), 401)
+
+
+def test_another_crews_job_is_not_there(job, theirs):
+    for path in ("", "/plan", "/revisions", "/revisions/1", "/export", "/sheets/U1"):
+        assert_problem(theirs.get(f"/api/jobs/{job}{path}"), 404)
+    assert_problem(put(theirs, job, 1, data(SKERRY)), 404)
+    assert_problem(theirs.delete(f"/api/jobs/{job}"), 404)
+    assert_problem(post(theirs, f"/jobs/{job}/copy", {}), 404)
+    assert theirs.get("/api/jobs").json() == []
+
+
+def test_every_save_is_a_revision_with_who_when_and_what(mine, job):
+    next_one = changed(SKERRY, bank__fuse_a=300)
+    assert put(mine, job, 1, next_one).json()["revision"] == 2
+    latest, first = mine.get(f"/api/jobs/{job}/revisions").json()
+    assert (latest["number"], latest["saved_by"]) == (2, "ann")
+    assert latest["changes"] == [{"op": "replace", "path": "/bank/fuse_a", "value": 300}]
+    assert first["number"] == 1 and mine.get(f"/api/jobs/{job}/revisions/1").json() == data(SKERRY)
+    assert mine.get(f"/api/jobs/{job}").json()["document"] == next_one
+
+
+def test_saving_the_same_makes_no_revision(mine, job):
+    assert put(mine, job, 1, data(SKERRY)).json()["revision"] == 1
+
+
+def test_stale_save_gets_both_versions_and_loses_nothing(mine, job):
+    first, second = changed(SKERRY, bank__fuse_a=300), changed(SKERRY, bank__fuse_a=250)
+    put(mine, job, 1, first)
+    body = assert_problem(put(mine, job, 1, second), 409)
+    assert body["current_revision"] == 2 and body["saved_by"] == "ann"
+    assert body["theirs"]["bank"]["fuse_a"] == 300 and body["yours"]["bank"]["fuse_a"] == 250
+    assert mine.get(f"/api/jobs/{job}").json()["document"] == first
+
+
+BAD = {
+    "not-json": "{",
+    "list": "[]",
+    "unknown-key": changed(SKERRY, bank__colour="red"),
+    "millivolts": changed(SKERRY, bank__modules__0__resting_v=53060),
+    "negative": changed(SKERRY, bank__fuse_a=-4),
+    "profile": changed(SKERRY, units__0__profile="ghost"),
+    "10-MB": '{"name": "' + "x" * 10_000_000 + '"}',
+    "deep": "[" * 90_000,
+    "latin-1": b'{"name": "\xe9"}',
+}
+
+
+@pytest.mark.parametrize("body", BAD.values(), ids=BAD.keys())
+@pytest.mark.parametrize("path", ["/jobs", "/plan"])
+def test_bad_input_is_refused_and_nothing_is_stored(mine, path, body):
+    found = assert_problem(post(mine, path, body), 422)
+    assert found["problems"][0]["message"]
+    assert mine.get("/api/jobs").json() == []
+
+
+def test_bad_save_keeps_the_old_revision(mine, job):
+    body = assert_problem(put(mine, job, 1, changed(SKERRY, bank__fuse_a=-4)), 422)
+    assert body["problems"][0]["pointer"] == "/document/bank/fuse_a"
+    assert mine.get(f"/api/jobs/{job}").json()["revision"] == 1
+    assert_problem(mine.put(f"/api/jobs/{job}", "{}", content_type="application/json"), 422)
+
+
+def test_plan_of_saved_and_unsaved_documents(mine, job):
+    saved = mine.get(f"/api/jobs/{job}/plan").json()
+    assert saved == post(mine, "/plan", data(SKERRY)).json()
+    what_if = post(mine, "/plan", changed(SKERRY, policy__max_c_rate=0.1)).json()
+    assert what_if["limits"]["charge"]["bank_a"] == 84
+    assert mine.get(f"/api/jobs/{job}").json()["revision"] == 1
+
+
+def test_inline_modules_need_no_profile(mine):
+    job = hand_written(inline("A", resistance_mohm=10), inline("B", resistance_mohm=20))
+    assert post(mine, "/plan", job).json()["bank"]["binding_module"] == "A"
+
+
+def test_export_and_import_give_the_same_plan(mine, job):
+    exported = mine.get(f"/api/jobs/{job}/export")
+    assert 'filename="Skerry-Field-Station.json"' in exported["Content-Disposition"]
+    again = post(mine, "/jobs", exported.content).json()["id"]
+    assert again != job
+    assert mine.get(f"/api/jobs/{again}/plan").json() == mine.get(f"/api/jobs/{job}/plan").json()
+
+
+def test_copy_leaves_the_marks_of_work_done(mine, job):
+    put(mine, job, 1, changed(SKERRY, sheet_marks={"U1": {"judge": {"state": "done"}}}))
+    copy = post(mine, f"/jobs/{job}/copy", {}).json()
+    document = mine.get(f"/api/jobs/{copy['id']}").json()["document"]
+    assert document["name"] == "Skerry Field Station (copy)" and "sheet_marks" not in document
+
+
+def test_put_away_and_take_out(mine, job):
+    assert mine.delete(f"/api/jobs/{job}").json()["put_away"]
+    assert mine.get("/api/jobs").json() == [] and len(mine.get("/api/jobs?put_away=true").json()) == 1
+    assert post(mine, f"/jobs/{job}/take-out", {}).json()["put_away"] is False
+
+
+def test_list_says_what_each_job_waits_for(mine):
+    post(mine, "/jobs", {"ewerer": "job/1", "name": "New"})
+    line = mine.get("/api/jobs").json()[0]
+    assert line["summary"]["waits_for"] == "No module yet" and line["summary"]["stop"] >= 1
+
+
+@pytest.mark.parametrize("format", ["csv", "xlsx", "json"])
+def test_sheets(mine, job, format):
+    response = mine.get(f"/api/jobs/{job}/sheets/U1?format={format}")
+    assert response.status_code == 200
+    if format == "xlsx":
+        assert load_workbook(io.BytesIO(response.content)).active["C3"].value == "store-kind"
+    else:
+        assert b"store-kind" in response.content
+    assert_problem(mine.get(f"/api/jobs/{job}/sheets/U1?format=doc"), 422)
+    assert_problem(mine.get(f"/api/jobs/{job}/sheets/U7"), 422)
+
+
+def test_library_and_rules(mine):
+    profiles = mine.get("/api/library").json()
+    assert {p["kind"] for p in profiles} == {"module", "inverter", "sun-charger"}
+    assert mine.get("/api/library/orrowan-t8").json()["name"] == "Orrowan T8"
+    assert_problem(mine.get("/api/library/none"), 404)
+    assert {r["id"] for r in mine.get("/api/rules").json()} >= {"bank-share", "shutdown-above-cutoff"}
+    assert mine.get("/api/quantities").json()["absorb_v"] == {"word": "Absorption", "unit": "V", "kind": "volts"}
+
+
+def test_unknown_addresses(mine):
+    assert_problem(mine.get("/api/nothing"), 404)
+    assert_problem(mine.get("/static/none.js"), 404)
+    assert_problem(mine.post("/jobs/1"), 405)
+
+
+def test_headers_keep_the_page_to_itself(client):
+    response = client.get("/")
+    policy = response["Content-Security-Policy"]
+    assert "default-src 'self'" in policy and "frame-ancestors 'none'" in policy and "unsafe" not in policy
+    assert response["X-Frame-Options"] == "DENY" and response["X-Content-Type-Options"] == "nosniff"
+
+
+def test_no_migration_is_missing():
+    call_command("makemigrations", check=True, dry_run=True, verbosity=0)
+
+
+def test_deploy_check_is_clean(monkeypatch, tmp_path):
+    import os
+    import subprocess
+    import sys
+
+    environment = os.environ | {"DJANGO_SETTINGS_MODULE": "ewerer.server.settings.production", "EWERER_DATA": str(tmp_path)}
+    done = subprocess.run(
+        [sys.executable, "-m", "ewerer.server", "check", "--deploy", "--fail-level", "WARNING"],
+        env=environment,
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stderr
+
+
+def test_generated_documents_are_fresh():
+    assert (ROOT / "docs" / "openapi.json").read_text() == openapi_json(), "run make docs"
+    assert (ROOT / "docs" / "rules.md").read_text() == rules_markdown(), "run make docs"
+
+
+def test_adding_a_person(monkeypatch, capsys):
+    monkeypatch.setattr("sys.stdin", io.StringIO("a-good-long-one\n"))
+    call_command("add_person", "dee", crew="New crew")
+    client = Client()
+    assert post(client, "/session", {"username": "dee", "password": "a-good-long-one"}).json()["crew"] == "New crew"
+
+
+def test_second_job_of_another_voltage(mine):
+    id = post(mine, "/jobs", data(LARCH)).json()["id"]
+    assert mine.get(f"/api/jobs/{id}/plan").json()["bank"]["class_v"] == 24

@@ -1,0 +1,39 @@
+"""The API against its own OpenAPI document, with generated requests."""
+
+import json
+
+import pytest
+import schemathesis
+from django.contrib.auth import get_user_model
+from django.test import Client
+from hypothesis import HealthCheck, settings
+
+from ewerer.server.api import openapi_json
+from ewerer.server.crews.models import Crew, Member
+
+schema = schemathesis.openapi.from_dict(json.loads(openapi_json()))
+
+
+# Signing in is throttled, so it is tested by hand.
+@pytest.mark.django_db
+@schema.exclude(path_regex="/api/session").parametrize()
+@settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck))
+def test_no_request_breaks_the_server(case):
+    user, made = get_user_model().objects.get_or_create(username="fuzz")
+    if made:
+        Member.objects.create(user=user, crew=Crew.objects.get_or_create(name="Fuzz")[0])
+    client = Client(raise_request_exception=False)
+    client.force_login(user)
+    sent = case.as_transport_kwargs(base_url="http://testserver")
+    path = sent["url"].removeprefix("http://testserver")
+    body = sent.get("json", sent.get("data"))
+    answer = client.generic(
+        case.method,
+        path,
+        body if isinstance(body, (str, bytes)) else json.dumps(body),
+        content_type="application/json",
+        query_string=case.query and "&".join(f"{k}={v}" for k, v in case.query.items()),
+    )
+    assert answer.status_code < 500, answer.content[:500]
+    if answer.status_code >= 400:
+        assert answer["Content-Type"].startswith("application/problem+json"), (answer.status_code, answer["Content-Type"])
