@@ -55,6 +55,8 @@ lint: $(S)/python-test $(S)/node
 	@.venv/bin/mypy
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
+	@cd web && npx openapi-typescript ../docs/openapi.json -o ../$(S)/schema.ts >/dev/null 2>&1 && \
+		{ cmp -s ../$(S)/schema.ts src/api/schema.ts || { echo "web/src/api/schema.ts is not what docs/openapi.json says: run make docs"; exit 1; }; }
 
 format: $(S)/python-test $(S)/node
 	@.venv/bin/ruff check --fix -q src tests bench; .venv/bin/ruff format -q src tests bench

@@ -13,6 +13,7 @@ from django.test import Client
 from openpyxl import load_workbook
 
 from ewerer.core.findings import rules_markdown
+from ewerer.core.quantities import glossary_markdown
 from ewerer.server.api import openapi_json
 from ewerer.server.crews.models import Crew, Member
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
@@ -249,6 +250,7 @@ def test_deploy_check_is_clean(monkeypatch, tmp_path):
 
 def test_generated_documents_are_fresh():
     assert (ROOT / "docs" / "openapi.json").read_text() == openapi_json(), "run make docs"
+    assert (ROOT / "docs" / "glossary.md").read_text() == glossary_markdown(), "run make docs"
     assert (ROOT / "docs" / "rules.md").read_text() == rules_markdown(), "run make docs"
 
 

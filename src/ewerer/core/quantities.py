@@ -87,3 +87,45 @@ QUANTITIES: dict[str, Quantity] = {q.name: q for q in _ALL}
 LADDER_VOLTS: tuple[str, ...] = tuple(q.name for q in _ALL if q.kind == "volts")
 LADDER_SOC: tuple[str, ...] = tuple(q.name for q in _ALL if q.kind == "soc")
 LADDER_QUANTITIES: frozenset[str] = frozenset(LADDER_VOLTS + LADDER_SOC)
+
+TERMS: dict[str, str] = {
+    "absorption": "the constant voltage a charge ends at, held for a time or until the current has fallen",
+    "bank": "all modules in parallel, with their leads",
+    "BMS": "battery management system: the module's own protection and measurement",
+    "C": "capacity in Ah; 0.2 C is a fifth of it in amperes",
+    "closed loop": "the BMS tells the inverter volts and limits over a cable; open loop: settings alone decide",
+    "follower": "a unit that takes its lead from the host",
+    "host": "the unit, or the module, that speaks for the others",
+    "ladder": "all thresholds above each other on one scale of volts or of charge",
+    "module": "one battery case with its cells in series and its BMS",
+    "n-1": "the same figure with one module gone",
+    "narrows": "the chain of caps on current, drawn as a channel",
+    "rung": "one threshold on the ladder",
+    "sag": "what load current takes off the terminal voltage, I * R",
+    "school": "one of several accepted ways to choose a figure",
+    "SOC": "state of charge, a fraction 0..1 in code and files, percent on screens",
+    "sheet": "what to type into one unit, in order",
+    "unit": "one inverter-charger",
+    "window": "a time of day with an intent: charge, hold, use, export",
+}
+
+
+def glossary_markdown() -> str:
+    """Return docs/glossary.md: the words of the trade as used here, and every canonical quantity with its unit."""
+    lines = [
+        "# Glossary",
+        "",
+        "Made by `make docs`; do not edit. Names in code and files end in their unit: `_v _a _w _wh _ah _mohm _c _soc",
+        "_s _min _h`. Voltages are of the pack unless the name says `cell`. Currents are positive; the name says which way.",
+        "",
+        "| term | meaning |",
+        "|---|---|",
+        *(f"| {term} | {meaning} |" for term, meaning in sorted(TERMS.items(), key=lambda t: t[0].lower())),
+        "",
+        "## Canonical quantities",
+        "",
+        "| name | word on screens | unit | kind |",
+        "|---|---|---|---|",
+        *(f"| `{q.name}` | {q.word} | {q.unit or '-'} | {q.kind} |" for q in QUANTITIES.values()),
+    ]
+    return "\n".join(lines) + "\n"

@@ -65,7 +65,7 @@ export async function call<T>(method: string, path: string, body?: unknown, sign
     )
   }
   const text = await answer.text()
-  let data: unknown = null
+  let data: unknown
   try {
     data = text ? JSON.parse(text) : null
   } catch {

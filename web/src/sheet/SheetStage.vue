@@ -50,10 +50,12 @@ const group = (rows: SheetRow[], i: number) => i === 0 || rows[i - 1]?.menu.join
     <p class="caution-line">
       Note what a unit shows before changing it. Installer settings are for licensed people; the maker's manual decides.
     </p>
-    <div class="tabs" role="tablist" aria-label="Units">
-      <button v-for="u in units" :key="u.id" role="tab" :aria-selected="u.id === unit.id" @click="chosen = u.id">
-        <b>{{ u.id }}</b> {{ u.role }} <span class="soft">{{ doneOf(u.id) }} of {{ u.settings.length }}</span>
-      </button>
+    <div class="tabs">
+      <div role="tablist" aria-label="Units" class="tablist">
+        <button v-for="u in units" :key="u.id" role="tab" :aria-selected="u.id === unit.id" @click="chosen = u.id">
+          <b>{{ u.id }}</b> {{ u.role }} <span class="soft">{{ doneOf(u.id) }} of {{ u.settings.length }}</span>
+        </button>
+      </div>
       <span class="gap" />
       <a
         v-for="f in ['csv', 'xlsx', 'json']"
@@ -153,8 +155,13 @@ const group = (rows: SheetRow[], i: number) => i === 0 || rows[i - 1]?.menu.join
 </template>
 
 <style scoped>
-.tabs {
+.tabs,
+.tablist {
   display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.tabs {
   gap: 6px;
   flex-wrap: wrap;
   margin: 10px 0;

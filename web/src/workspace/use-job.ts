@@ -7,6 +7,7 @@ export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'refused' |
 const PLAN_AFTER_MS = 60
 const SAVE_AFTER_MS = 700
 const RETRY_AFTER_MS = 4000
+const TYPING_MS = 1500
 
 interface Draft {
   base: number
@@ -174,13 +175,21 @@ export function createJob(id: string) {
     show(next)
   }
   const at = (pointer: string) => read(document.value, pointer)
+  let lastSet = { pointer: '', at: 0 }
   function set(pointer: string, value: unknown) {
     if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
-    replace(write(document.value, pointer, value))
+    const next = write(document.value, pointer, value)
+    // The keystrokes of one figure are one step of undo.
+    if (lastSet.pointer === pointer && Date.now() - lastSet.at < TYPING_MS && undoStack.value.length) {
+      redoStack.value = []
+      show(next)
+    } else replace(next)
+    lastSet = { pointer, at: Date.now() }
   }
   function step(from: typeof undoStack, to: typeof undoStack) {
     const next = from.value.at(-1)
     if (!next || !document.value) return
+    lastSet.pointer = ''
     from.value = from.value.slice(0, -1)
     to.value = [...to.value, document.value]
     show(next)

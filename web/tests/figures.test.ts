@@ -1,0 +1,58 @@
+import { describe, expect, it } from 'vitest'
+import { amps, percent, readNumber, tidy } from '../src/ui/figures'
+import { differences, read, write } from '../src/workspace/pointer'
+import { freeId, moduleFigures } from '../src/bank/modules'
+import { stageOf } from '../src/workspace/places'
+
+describe('numbers as people type them', () => {
+  it.each([
+    ['52.9', 52.9],
+    ['52,9', 52.9],
+    [' -3 ', -3],
+    ['.5', 0.5],
+    ['', null],
+    ['abc', undefined],
+    ['1e5', undefined],
+    ['5 V', undefined],
+  ])('%s', (text, number) => expect(readNumber(text)).toBe(number))
+  it('shows figures without dust', () => {
+    expect(tidy(0.1 + 0.2)).toBe('0.3')
+    expect(amps(98.34)).toBe('98.3 A')
+    expect(amps(null)).toBe('none')
+    expect(percent(0.047)).toBe('4.7 %')
+  })
+})
+
+describe('JSON pointers', () => {
+  const job = { bank: { modules: [{ id: 'A' }, { id: 'B' }], fuse_a: 400 } }
+  it('reads', () => {
+    expect(read(job, '/bank/modules/1/id')).toBe('B')
+    expect(read(job, '/bank/none/1')).toBeUndefined()
+    expect(read({ 'a/b': { '~': 1 } }, '/a~1b/~0')).toBe(1)
+  })
+  it('writes a copy and leaves the original alone', () => {
+    const next = write(job, '/bank/modules/0/resting_v', 53)
+    expect(read(next, '/bank/modules/0')).toEqual({ id: 'A', resting_v: 53 })
+    expect(job.bank.modules[0]).toEqual({ id: 'A' })
+    expect(next.bank.modules[1]).toBe(job.bank.modules[1])
+  })
+  it('removes a key and the objects left empty', () => {
+    const with_ = write(job, '/policy/own_figures/shutdown_v', 46)
+    expect(write(with_, '/policy/own_figures/shutdown_v', undefined)).toEqual(job)
+  })
+  it('takes an element out of a list', () => expect(write(job, '/bank/modules/0', undefined).bank.modules).toEqual([{ id: 'B' }]))
+  it('names the places that differ', () => expect(differences(job, write(job, '/bank/fuse_a', 300))).toEqual(['/bank/fuse_a']))
+})
+
+describe('small helpers', () => {
+  it('finds a free name', () => expect(freeId(['M1', 'M3', 'M2'])).toBe('M4'))
+  it('starts from the last nameplate', () => {
+    expect(moduleFigures({ id: 'A', series_cells: 15, resting_v: 50 })).toEqual({ series_cells: 15 })
+    expect(moduleFigures({ id: 'A', profile: 'p' })).toMatchObject({ series_cells: 16 })
+  })
+  it('knows which stage shows a pointer', () => {
+    expect(stageOf('/policy/max_c_rate')).toBe('limits')
+    expect(stageOf('/policy/own_figures/shutdown_v')).toBe('thresholds')
+    expect(stageOf('/bank/modules/0')).toBe('bank')
+  })
+})
