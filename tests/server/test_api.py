@@ -238,7 +238,10 @@ def test_deploy_check_is_clean(monkeypatch, tmp_path):
     import subprocess
     import sys
 
-    environment = os.environ | {"DJANGO_SETTINGS_MODULE": "ewerer.server.settings.production", "EWERER_DATA": str(tmp_path)}
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_ALLOW_ASYNC_UNSAFE"} | {
+        "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.production",
+        "EWERER_DATA": str(tmp_path),
+    }
     done = subprocess.run(
         [sys.executable, "-m", "ewerer.server", "check", "--deploy", "--fail-level", "WARNING"],
         env=environment,
