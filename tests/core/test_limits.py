@@ -96,7 +96,7 @@ LOWER = {
     "fuse": lambda j: j["bank"].update(fuse_a=j["bank"].get("fuse_a", 1000) * 0.6),
     "cable": lambda j: j["bank"].update(cable_a=90),
     "rate": lambda j: j["policy"].update(max_c_rate=0.1, max_discharge_c_rate=0.2),
-    "cold": lambda j: j["site"].update(bank_ambient_c=-20),
+    "cold": lambda j: 0 <= j["site"].get("bank_ambient_c", 20) <= 45 and j["site"].update(bank_ambient_c=-20),
 }
 
 

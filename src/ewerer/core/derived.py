@@ -165,6 +165,10 @@ def derive(
     put("control", ladder.view.decide_by, GIVEN, f"thresholds act on {ladder.view.decide_by}")
     if link.protocol is not None:
         put("bms_protocol", link.protocol.split(" ")[0], TYPE, link.why)
+        if link.unit_port is not None:
+            put("bms_port", link.unit_port, TYPE, link.why)
+        if link.bitrate is not None:
+            put("bms_bitrate", float(link.bitrate), TYPE, link.why)
     safe = ladder.view.feasible
     action = job.policy.link_loss if job.policy.link_loss != "auto" else ("carry-on" if safe else "stop")
     put(

@@ -183,15 +183,18 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
             why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} °C",
             without_one_a=without_one(cooled),
         )
-    bms = modules[0].bms
+    speaking = [m for m in modules if m.id in link.speaking]
+    bms = speaking[0].bms if speaking else None
     if link.loop == "closed" and bms is not None:
+        heard = [m.discharge_a if out else m.charge_a for m in speaking]
+        only = f" of {', '.join(link.speaking)} alone" if link.silent else ""
         yield Cap(
             cap="bms-reported",
             word="BMS report",
-            a=reported_a(sheet, bms.buffer, bms.report_step_a),
+            a=reported_a(heard, bms.buffer, bms.report_step_a),
             rule="bms-report",
-            why=f"{figure(bms.buffer * 100, 0)} % of {figure(total)} A, rounded down to {figure(bms.report_step_a)} A",
-            without_one_a=reported_a(sorted(sheet)[:-1], bms.buffer, bms.report_step_a) if len(sheet) > 1 else None,
+            why=f"{figure(bms.buffer * 100, 0)} % of {figure(sum(heard))} A{only}, rounded down to {figure(bms.report_step_a)} A",
+            without_one_a=reported_a(sorted(heard)[:-1], bms.buffer, bms.report_step_a) if len(heard) > 1 else None,
         )
 
 

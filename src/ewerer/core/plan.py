@@ -87,7 +87,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         units=units,
         sun_chargers=resolve_sun_chargers(job, library),
         bank=bank,
-        link=plan_link(job, modules, units),
+        link=plan_link(job, modules, units, library),
         charge_v=bank.series_cells * charge_level_v(chemistry, job.policy.charge_school) if bank else 0.0,
     )
     if bank is not None:
@@ -142,7 +142,12 @@ def _keys(ctx: Context, result: Plan) -> dict[str, str]:
         kw = figure(ctx.units[0].profile.ratings.continuous_w / 1000, 1)
         keys["units"] = f"{len(ctx.units)} × {kw} kW"
     if ctx.units and ctx.modules:
-        keys["link"] = f"{ctx.link.loop} loop"
+        cable = (
+            {"patch": ", patch cable", "made": ", made cable", "terminal": ", on terminals"}[ctx.link.cable.kind]
+            if ctx.link.cable
+            else ""
+        )
+        keys["link"] = f"{ctx.link.loop} loop{cable}"
     if limits:
         keys["limits"] = f"in {figure(limits.charge.bank_a, 0)} A · out {figure(limits.discharge.bank_a, 0)} A"
     volts = [result.ladder[n].value for n in ("absorb_v", "float_v", "shutdown_v") if n in result.ladder]

@@ -68,6 +68,8 @@ _ALL = [
     Quantity("series_cells", "Cells in series", "", "number"),
     Quantity("control", "Decide by", "", "choice"),
     Quantity("bms_protocol", "BMS protocol", "", "choice"),
+    Quantity("bms_port", "BMS port", "", "choice"),
+    Quantity("bms_bitrate", "BMS bit rate", "bit/s", "number"),
     Quantity("link_loss_action", "On loss of link", "", "choice"),
     Quantity("role", "Role", "", "choice"),
     Quantity("topology", "Topology", "", "choice"),

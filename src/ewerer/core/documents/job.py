@@ -32,6 +32,7 @@ from .base import (
 Source = Literal["sun", "mains", "generator"]
 Phase = Literal["L1", "L2", "L3"]
 Chemistry = Literal["lfp", "nmc", "lto"]
+Version = Annotated[str, Field(min_length=1, max_length=40, description="a firmware version as displayed")]
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
@@ -103,6 +104,13 @@ class JobModule(Document):
     cell_max_v: CellVolts | None = None
     cell_min_v: CellVolts | None = None
     age_years: Annotated[float, Field(ge=0, le=40, description="years")] | None = None
+    firmware: Version | None = None
+    switches: (
+        Annotated[
+            str, Field(pattern=r"^[ud]{1,8}$", description="address switches as found, u up or d down, the first switch first")
+        ]
+        | None
+    ) = None
     health: Fraction | None = None
 
     @model_validator(mode="after")
@@ -139,8 +147,34 @@ class JobUnit(Document):
     id: Identifier
     profile: Identifier
     role: Literal["host", "follower"] = "host"
-    firmware: Annotated[str, Field(max_length=40)] | None = None
+    firmware: Version | None = None
     phase: Phase = "L1"
+
+
+class FirmwareNote(Document):
+    """What the person knows about a firmware version of a profile."""
+
+    profile: Identifier
+    version: Version
+    verdict: Literal["good", "bad"]
+    why: Text | None = None
+
+
+class JobLink(Document):
+    """How BMS and inverter are to talk: the chosen link, the cable, what was measured at the plug."""
+
+    choice: Annotated[str, Field(max_length=200, description="key of a link candidate, as the plan lists them")] | None = None
+    host_module: Identifier | None = None
+    cable: Literal["auto", "patch", "made"] = "auto"
+    length_m: (
+        Annotated[float, Field(ge=0, le=2000, json_schema_extra={"x-unit": "m"}, description="length of the bus in metres")] | None
+    ) = None
+    measured_ohm: (
+        Annotated[float, Field(ge=0, le=1e7, json_schema_extra={"x-unit": "ohm"}, description="ohms across the pair, power off")]
+        | None
+    ) = None
+    taken_ports: Annotated[dict[Identifier, list[Identifier]], Field(max_length=32)] = {}
+    firmware_notes: Annotated[list[FirmwareNote], Field(max_length=40)] = []
 
 
 class JobSunCharger(Document):
@@ -272,6 +306,7 @@ class Job(Document):
     site: Site = Site()
     bank: JobBank = JobBank()
     units: Annotated[list[JobUnit], Field(max_length=32)] = []
+    link: JobLink = JobLink()
     sun: Sun = Sun()
     generator: Generator | None = None
     mains: Mains | None = None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 
 class PlanPart(BaseModel):
@@ -224,6 +224,135 @@ class Limits(PlanPart):
     temperature_c: float | None
 
 
+class LinkProblem(PlanPart):
+    """What stands in the way of one link candidate: rule, severity, words."""
+
+    rule: str
+    severity: Literal["stop", "caution", "note"]
+    text: str
+
+
+class LinkCandidate(PlanPart):
+    """One way to link a module family with the units. ``key`` is what a job chooses by."""
+
+    key: str
+    loop: Literal["closed", "open"]
+    word: str
+    family: str | None
+    protocol: str | None
+    version: str | None
+    bus: Literal["can", "rs485"] | None
+    bitrate: int | None
+    unit_port: str | None
+    bms_port: str | None
+    entry: str | None
+    possible: bool
+    chosen: bool
+    speaks_for: list[str]
+    speaks_against: list[LinkProblem]
+
+
+class Wire(PlanPart):
+    """One conductor: pin at the BMS plug, pin at the unit plug, signal, T568B colour and pair of the conductor."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, serialize_by_alias=True)
+
+    from_: int = Field(alias="from")
+    to: int
+    signal: str
+    colour: str
+    conductor: int
+    pair: int
+
+
+class OpenPin(PlanPart):
+    """A pin that must stay unconnected, and why."""
+
+    end: Literal["bms", "unit"]
+    pin: int
+    signal: str
+    why: str
+
+
+class Cable(PlanPart):
+    """The cable between BMS and host unit."""
+
+    straight: bool
+    kind: Literal["patch", "made", "terminal"]
+    wires: list[Wire]
+    open_pins: list[OpenPin]
+    length_limit_m: float
+    length_m: float | None
+    advice: list[str]
+
+
+class ModuleAddress(PlanPart):
+    """The address of one module: planned switches (True is up), what was found, the verdict."""
+
+    module: str
+    host: bool
+    address: int
+    switches: list[bool]
+    found: list[bool] | None
+    found_address: int | None
+    ok: bool | None
+
+
+class AddressPlan(PlanPart):
+    """Switches of every speaking module, the cables between them, and the words to go with them."""
+
+    family: str
+    least_first: bool
+    on_is: Literal["up", "down"]
+    modules: list[ModuleAddress]
+    path: list[dict[str, str]]
+    steps: list[str]
+
+
+class Terminators(PlanPart):
+    """Expected ohms across the pair at the plug, power off, with 0..3 terminators; what was measured."""
+
+    needed: int
+    each_ohm: float
+    expected_ohm: list[float | None]
+    measured_ohm: float | None
+    found: int | None
+
+
+class Display(PlanPart):
+    """What the inverter should show in one case. None: nothing is shown."""
+
+    case: str
+    word: str
+    volts: float | None
+    charge_v: float | None
+    charge_a: float | None
+    discharge_a: float | None
+    note: str = ""
+
+
+class UnitLink(PlanPart):
+    """What the link means for one unit: cable or not, battery type, protocol entry."""
+
+    unit: str
+    cable: bool
+    battery_type: str
+    entry: str | None
+
+
+class FirmwareVerdict(PlanPart):
+    """What is known of the firmware of one device."""
+
+    device: str
+    profile: str
+    version: str | None
+    verdict: Literal["good", "bad", "unknown", "not-noted"]
+    why: str
+    yours: bool
+    known_good: list[str]
+    known_bad: list[str]
+
+
 class Link(PlanPart):
     """How BMS and inverter talk; open loop when they do not."""
 
@@ -234,6 +363,18 @@ class Link(PlanPart):
     bms_port: str | None
     bitrate: int | None
     why: str
+    key: str | None = None
+    family: str | None = None
+    speaking: list[str] = []
+    silent: list[str] = []
+    candidates: list[LinkCandidate] = []
+    cable: Cable | None = None
+    addresses: AddressPlan | None = None
+    terminators: Terminators | None = None
+    displays: list[Display] = []
+    units: list[UnitLink] = []
+    firmware: list[FirmwareVerdict] = []
+    silence_s: float | None = None
 
 
 class Derived(PlanPart):

@@ -44,7 +44,7 @@ class Port(Document):
     connector: Literal["8p8c", "terminal"] = "8p8c"
     bus: Bus
     bitrates: Annotated[list[int], Field(min_length=1, max_length=12)]
-    pins: Annotated[dict[str, str], Field(max_length=12)]
+    pins: Annotated[dict[Annotated[str, Field(pattern=r"^([1-9]|1[0-2])$")], str], Field(max_length=12)]
     purpose: Literal["inverter", "module", "follower", "meter"] = "inverter"
 
 
@@ -66,14 +66,31 @@ class Derating(Document):
     fraction: Fraction
 
 
+def _ports_known(protocols: list[Protocol], ports: list[Port]) -> None:
+    known = {p.id for p in ports}
+    for protocol in protocols:
+        if protocol.port not in known:
+            raise ValueError(f"protocol {protocol.name!r} names an unknown port")
+
+
 class HostRule(Document):
     """How module addresses go: the host's address, the first of the others, switches."""
 
-    host_address: Annotated[int, Field(ge=0, le=63)]
-    first_other: Annotated[int, Field(ge=0, le=63)]
+    host_address: Annotated[int, Field(ge=0, le=255)]
+    first_other: Annotated[int, Field(ge=0, le=255)]
     switches: Annotated[int, Field(ge=0, le=8)] = 4
     least_first: bool = True
     on_is: Literal["up", "down"] = "up"
+    host_pattern: (
+        Annotated[str, Field(pattern=r"^[ud]{1,8}$", description="the host's switches where they are no number")] | None
+    ) = None
+    max_modules: Annotated[int, Field(ge=1, le=64)] = 16
+
+    @model_validator(mode="after")
+    def _pattern_fits(self) -> HostRule:
+        if self.host_pattern is not None and len(self.host_pattern) != self.switches:
+            raise ValueError("host_pattern must have one letter for each switch")
+        return self
 
 
 class Bms(Document):
@@ -85,6 +102,16 @@ class Bms(Document):
     buffer: Annotated[float, Field(gt=0, le=1, description="fraction of the limit that is reported")] = 1.0
     report_step_a: Annotated[float, Field(gt=0, le=100, description="amperes")] = 1.0
     charge_voltage_rule: Literal["host", "lowest"] = "host"
+    request_cell_v: CellVolts | None = None
+    terminators: Literal["built-in", "plug", "switch"] = "plug"
+    silence_s: Annotated[float, Field(gt=0, le=600, description="seconds without a message that count as loss of link")] | None = (
+        None
+    )
+
+    @model_validator(mode="after")
+    def _references(self) -> Bms:
+        _ports_known(self.protocols, self.ports)
+        return self
 
 
 class ModuleProfile(Document):
@@ -115,6 +142,7 @@ class ModuleProfile(Document):
     charge_derating: Annotated[list[Derating], Field(max_length=24)] = []
     discharge_derating: Annotated[list[Derating], Field(max_length=24)] = []
     bms: Bms | None = None
+    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
     notes: Text | None = None
 
     def about(self) -> str:
@@ -329,10 +357,7 @@ class InverterProfile(Document):
             parsed = parse_interlock(lock.rule)
             if {parsed.above, parsed.below} - known:
                 raise ValueError(f"interlock {lock.rule!r} names an unknown setting")
-        ports = {p.id for p in self.ports}
-        for protocol in self.protocols:
-            if protocol.port not in ports:
-                raise ValueError(f"protocol {protocol.name!r} names an unknown port")
+        _ports_known(self.protocols, self.ports)
         return self
 
     def setting_for(self, quantity: str) -> Setting | None:
