@@ -38,11 +38,20 @@ def jobs(page: Page, base: str) -> None:
     page.get_by_role("link", name=SKERRY, exact=True).wait_for()
 
 
+def faults(page: Page, base: str) -> None:
+    stage(SKERRY, "Link")(page, base)
+    page.keyboard.press("f")
+    page.get_by_role("button", name="The page is there, but one module").click()
+    page.get_by_role("button", name="yes").first.wait_for()
+
+
 SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "jobs": (jobs, "light", (1280, 800)),
     "site": (stage(SKERRY, "Site"), "light", (1280, 800)),
     "bank": (stage(TARN, "Bank"), "light", (1280, 800)),
     "units": (stage(LARCH, "Units"), "light", (1280, 800)),
+    "link": (stage(SKERRY, "Link"), "light", (1280, 1500)),
+    "faults": (faults, "light", (1280, 800)),
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
     "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 900)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),

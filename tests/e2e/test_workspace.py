@@ -11,7 +11,7 @@ from tests.e2e.conftest import saved, show
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 TARN_NAME = "Tarn Dairy"
-STAGES = ["Site", "Bank", "Units", "Limits", "Thresholds", "Sheet"]
+STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sheet"]
 
 
 def test_wrong_password_is_told_and_the_page_stays(page, base):

@@ -267,3 +267,28 @@ def test_adding_a_person(monkeypatch, capsys):
 def test_second_job_of_another_voltage(mine):
     id = post(mine, "/jobs", data(LARCH)).json()["id"]
     assert mine.get(f"/api/jobs/{id}/plan").json()["bank"]["class_v"] == 24
+
+
+def test_fault_finder_takes_the_plan_as_evidence(mine):
+    assert {"id": "page-zeros", "word": "The battery page shows all zeros"} in mine.get("/api/symptoms").json()
+    plain = post(mine, "/symptoms/limits-of-one", {"answers": {}}).json()
+    wrong = changed(SKERRY, bank__modules__0__switches="dudd", bank__modules__1__switches="uudd", bank__modules__2__switches="ddud")
+    told = post(mine, "/symptoms/limits-of-one", {"document": wrong}).json()
+    assert told["suspects"][0]["id"] == "host-address"
+    assert told["suspects"][0]["probability"] > plain["suspects"][0]["probability"]
+    answered = post(mine, "/symptoms/limits-of-one", {"answers": {plain["next"]["id"]: 0}}).json()
+    assert answered["next"]["id"] != plain["next"]["id"]
+    assert_problem(post(mine, "/symptoms/rust", {}), 422)
+    assert_problem(post(mine, "/symptoms/page-zeros", {"answers": {"ohms": 77}}), 422)
+    assert_problem(post(mine, "/symptoms/page-zeros", {"guess": 1}), 422)
+
+
+def test_cable_card_and_dbc_files(mine, job):
+    page = mine.get(f"/api/jobs/{job}/cable?paper=Letter")
+    assert page.content.startswith(b"%PDF") and page["Content-Type"] == "application/pdf"
+    assert_problem(mine.get(f"/api/jobs/{job}/cable?paper=A0"), 422)
+    put(mine, job, 1, changed(SKERRY, policy__loop="open"))
+    assert "no cable to draw" in assert_problem(mine.get(f"/api/jobs/{job}/cable"), 422)["detail"]
+    assert {p["name"] for p in mine.get("/api/protocols").json()} >= {"rv-c", "sunspec-modbus", "dunmarrow-link"}
+    assert b"BO_ 848 Limits" in mine.get("/api/protocols/dunmarrow-link/dbc").content
+    assert_problem(mine.get("/api/protocols/rv-c/dbc"), 404)

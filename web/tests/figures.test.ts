@@ -54,5 +54,6 @@ describe('small helpers', () => {
     expect(stageOf('/policy/max_c_rate')).toBe('limits')
     expect(stageOf('/policy/own_figures/shutdown_v')).toBe('thresholds')
     expect(stageOf('/bank/modules/0')).toBe('bank')
+    expect(stageOf('/bank/modules/0/switches')).toBe('link')
   })
 })

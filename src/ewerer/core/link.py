@@ -378,6 +378,8 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], librar
         ],
         firmware=firmware,
         silence_s=bms.silence_s,
+        unit_port_label=here.label,
+        bms_port_label=there.label,
     )
 
 

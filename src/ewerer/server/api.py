@@ -19,14 +19,17 @@ from ninja.utils import check_csrf
 
 from .. import __version__
 from ..core import cli as core_cli
-from ..core.documents import DocumentError, Plan, Problem, parse_document, parse_json
+from ..core.documents import Document, DocumentError, Finding, Plan, Problem, parse_document, parse_json
 from ..core.documents import Job as JobDocument
 from ..core.documents.base import MAX_DOCUMENT_BYTES
 from ..core.export import sheet_bytes
 from ..core.findings import REGISTRY, STATUS_WORDS
 from ..core.library import check_references, parse_job, shipped_library
+from ..core.pages import Paper, cable_page
 from ..core.plan import plan
 from ..core.quantities import QUANTITIES
+from ..core.symptoms import Diagnosis, diagnose, knowledge
+from ..core.wire.protocols import FAMILIES
 from .crews.models import Crew
 from .jobs import actions
 from .jobs.models import Job, Revision
@@ -151,6 +154,31 @@ class RuleOut(Schema):
     source: str
     status: str
     status_words: str
+
+
+class SymptomLine(Schema):
+    """A symptom by its id and words."""
+
+    id: str
+    word: str
+
+
+class Inquiry(Document):
+    """Answers by test id (number of the outcome), and the job whose plan is evidence."""
+
+    answers: dict[str, int] = {}
+    document: dict[str, Any] | None = None
+
+
+class ProtocolLine(Schema):
+    """A protocol family."""
+
+    name: str
+    word: str
+    layer: str
+    open: bool
+    carries: str
+    dbc: bool
 
 
 REFUSALS = {401: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
@@ -376,14 +404,14 @@ def _plan_json(document: JobDocument) -> HttpResponse:
     return HttpResponse(plan(document, shipped_library()).model_dump_json(), content_type=JSON)
 
 
-@api.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS}, tags=["plan"])
+@api.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS}, by_alias=True, tags=["plan"])
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
     _, latest = _job(request, id)
     return _plan_json(_document(latest.document))
 
 
-@api.post("/plan", response={200: Plan, **REFUSALS}, tags=["plan"], openapi_extra=_document_body("Job"))
+@api.post("/plan", response={200: Plan, **REFUSALS}, by_alias=True, tags=["plan"], openapi_extra=_document_body("Job"))
 def plan_of_document(request: HttpRequest) -> HttpResponse:
     """Return the plan of an unsaved document; nothing is stored."""
     return _plan_json(parse_job(_body(request), shipped_library()))
@@ -405,6 +433,56 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: str = 
     document = _document(latest.document)
     sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
     return _attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
+
+
+def _paper(paper: str) -> Paper:
+    if paper not in ("A4", "Letter"):
+        raise DocumentError([Problem(pointer="/paper", message="no such paper", value=paper, expected="A4 or Letter")])
+    return "Letter" if paper == "Letter" else "A4"
+
+
+@api.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, tags=["plan"])
+def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: str = "A4") -> HttpResponse:
+    """Download the cable card with its address plan as one PDF page."""
+    job, latest = _job(request, id)
+    document = _document(latest.document)
+    page = cable_page(document, plan(document, shipped_library()), _paper(paper))
+    return _attachment(page, f"{job.name} cable.pdf", "application/pdf")
+
+
+@api.get("/symptoms", response={200: list[SymptomLine], 401: ProblemDetails}, tags=["symptoms"])
+def list_symptoms(request: HttpRequest) -> list[dict[str, str]]:
+    """List what a person may see go wrong."""
+    return [{"id": s.id, "word": s.word} for s in knowledge().symptoms]
+
+
+@api.post("/symptoms/{id}", response={200: Diagnosis, **REFUSALS}, tags=["symptoms"], openapi_extra=_document_body("Inquiry"))
+def diagnose_symptom(request: HttpRequest, id: str) -> HttpResponse:
+    """Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence."""
+    data = parse_json(_body(request))
+    asked = parse_document(Inquiry, data)
+    findings: list[Finding] = []
+    if asked.document is not None:
+        findings = plan(_document(asked.document), shipped_library()).findings
+    return HttpResponse(diagnose(id, asked.answers, findings).model_dump_json(), content_type=JSON)
+
+
+@api.get("/protocols", response={200: list[ProtocolLine], 401: ProblemDetails}, tags=["library"])
+def list_protocols(request: HttpRequest) -> list[dict[str, Any]]:
+    """List the protocol families, invented and open."""
+    return [
+        {"name": f.name, "word": f.word, "layer": f.layer, "open": f.open, "carries": f.carries, "dbc": f.dbc is not None}
+        for f in FAMILIES.values()
+    ]
+
+
+@api.get("/protocols/{name}/dbc", response={200: None, **REFUSALS}, tags=["library"])
+def dbc_of_protocol(request: HttpRequest, name: str) -> HttpResponse:
+    """Download the DBC file of a CAN protocol."""
+    text = FAMILIES[name].dbc_text() if name in FAMILIES else None
+    if text is None:
+        raise Http404
+    return _attachment(text.encode(), f"{name}.dbc", "text/plain; charset=utf-8")
 
 
 @api.get("/library", response={200: list[ProfileLine], 401: ProblemDetails}, tags=["library"])
@@ -458,7 +536,7 @@ def list_quantities(request: HttpRequest) -> dict[str, dict[str, str]]:
 def openapi_json() -> str:
     """Return the OpenAPI document as kept in docs/openapi.json."""
     schema = api.get_openapi_schema(path_prefix="/api/")
-    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn}
+    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn, "Inquiry": Inquiry}
     parts = schema["components"]["schemas"]
     for name, model in extra.items():
         made = model.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")

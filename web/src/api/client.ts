@@ -19,6 +19,11 @@ export type ProfileLine = S['ProfileLine']
 export type RuleOut = S['RuleOut']
 export type SessionOut = S['SessionOut']
 export type ProblemOut = S['ProblemOut']
+export type Cable = S['Cable']
+export type LinkCandidate = S['LinkCandidate']
+export type Diagnosis = S['Diagnosis']
+export type SymptomLine = S['SymptomLine']
+export type ProtocolLine = S['ProtocolLine']
 export type SheetRow = S['SheetRow']
 
 export class ApiProblem extends Error {
@@ -101,5 +106,10 @@ export const api = {
   revision: (id: string, n: number) => call<Job>('GET', `/jobs/${id}/revisions/${n}`),
   plan: (document: Job, signal?: AbortSignal) => call<Plan>('POST', '/plan', document, signal),
   library: () => call<ProfileLine[]>('GET', '/library'),
+  profile: (id: string) => call<Record<string, unknown>>('GET', `/library/${id}`),
+  protocols: () => call<ProtocolLine[]>('GET', '/protocols'),
+  symptoms: () => call<SymptomLine[]>('GET', '/symptoms'),
+  diagnose: (id: string, answers: Record<string, number>, document: Job | null) =>
+    call<Diagnosis>('POST', `/symptoms/${id}`, document ? { answers, document } : { answers }),
   rules: () => call<RuleOut[]>('GET', '/rules'),
 }

@@ -244,6 +244,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/cable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cable Of Job
+         * @description Download the cable card with its address plan as one PDF page.
+         */
+        get: operations["ewerer_server_api_cable_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/symptoms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Symptoms
+         * @description List what a person may see go wrong.
+         */
+        get: operations["ewerer_server_api_list_symptoms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/symptoms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Diagnose Symptom
+         * @description Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence.
+         */
+        post: operations["ewerer_server_api_diagnose_symptom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/protocols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Protocols
+         * @description List the protocol families, invented and open.
+         */
+        get: operations["ewerer_server_api_list_protocols"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/protocols/{name}/dbc": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Dbc Of Protocol
+         * @description Download the DBC file of a CAN protocol.
+         */
+        get: operations["ewerer_server_api_dbc_of_protocol"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -454,6 +554,29 @@ export interface components {
             topology: "single" | "split" | "three";
         };
         /**
+         * FirmwareNote
+         * @description What the person knows about a firmware version of a profile.
+         */
+        FirmwareNote: {
+            /**
+             * Profile
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            profile: string;
+            /**
+             * Version
+             * @description a firmware version as displayed
+             */
+            version: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "bad";
+            /** Why */
+            why?: string | null;
+        };
+        /**
          * Generator
          * @description The generator: continuous watts, derating as a fraction that remains, loads while it charges.
          */
@@ -532,6 +655,18 @@ export interface components {
             units: components["schemas"]["JobUnit"][];
             /**
              * @default {
+             *       "choice": null,
+             *       "host_module": null,
+             *       "cable": "auto",
+             *       "length_m": null,
+             *       "measured_ohm": null,
+             *       "taken_ports": {},
+             *       "firmware_notes": []
+             *     }
+             */
+            link: components["schemas"]["JobLink"];
+            /**
+             * @default {
              *       "chargers": []
              *     }
              */
@@ -604,6 +739,38 @@ export interface components {
             cable_a?: number | null;
         };
         /**
+         * JobLink
+         * @description How BMS and inverter are to talk: the chosen link, the cable, what was measured at the plug.
+         */
+        JobLink: {
+            /** Choice */
+            choice?: string | null;
+            /** Host Module */
+            host_module?: string | null;
+            /**
+             * Cable
+             * @default auto
+             * @enum {string}
+             */
+            cable: "auto" | "patch" | "made";
+            /** Length M */
+            length_m?: number | null;
+            /** Measured Ohm */
+            measured_ohm?: number | null;
+            /**
+             * Taken Ports
+             * @default {}
+             */
+            taken_ports: {
+                [key: string]: string[];
+            };
+            /**
+             * Firmware Notes
+             * @default []
+             */
+            firmware_notes: components["schemas"]["FirmwareNote"][];
+        };
+        /**
          * JobModule
          * @description One module of the bank: a profile from the library, figures of its own, or both.
          *
@@ -646,6 +813,10 @@ export interface components {
             cell_min_v?: number | null;
             /** Age Years */
             age_years?: number | null;
+            /** Firmware */
+            firmware?: string | null;
+            /** Switches */
+            switches?: string | null;
             /** Health */
             health?: number | null;
         };
@@ -1018,6 +1189,29 @@ export interface components {
             shortcut_draws_w: number;
         };
         /**
+         * AddressPlan
+         * @description Switches of every speaking module, the cables between them, and the words to go with them.
+         */
+        AddressPlan: {
+            /** Family */
+            family: string;
+            /** Least First */
+            least_first: boolean;
+            /**
+             * On Is
+             * @enum {string}
+             */
+            on_is: "up" | "down";
+            /** Modules */
+            modules: components["schemas"]["ModuleAddress"][];
+            /** Path */
+            path: {
+                [key: string]: string;
+            }[];
+            /** Steps */
+            steps: string[];
+        };
+        /**
          * Alternative
          * @description Another school's figure for the same quantity.
          */
@@ -1075,6 +1269,29 @@ export interface components {
             without_one: components["schemas"]["WithoutOne"] | null;
             /** Modules */
             modules: components["schemas"]["ModuleFigures"][];
+        };
+        /**
+         * Cable
+         * @description The cable between BMS and host unit.
+         */
+        Cable: {
+            /** Straight */
+            straight: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "patch" | "made" | "terminal";
+            /** Wires */
+            wires: components["schemas"]["Wire"][];
+            /** Open Pins */
+            open_pins: components["schemas"]["OpenPin"][];
+            /** Length Limit M */
+            length_limit_m: number;
+            /** Length M */
+            length_m: number | null;
+            /** Advice */
+            advice: string[];
         };
         /**
          * Cap
@@ -1140,6 +1357,29 @@ export interface components {
             alternatives: components["schemas"]["Alternative"][];
         };
         /**
+         * Display
+         * @description What the inverter should show in one case. None: nothing is shown.
+         */
+        Display: {
+            /** Case */
+            case: string;
+            /** Word */
+            word: string;
+            /** Volts */
+            volts: number | null;
+            /** Charge V */
+            charge_v: number | null;
+            /** Charge A */
+            charge_a: number | null;
+            /** Discharge A */
+            discharge_a: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * Finding
          * @description What was compared with what, in numbers and units, what to change, and where.
          */
@@ -1181,6 +1421,31 @@ export interface components {
              * @default
              */
             status: string;
+        };
+        /**
+         * FirmwareVerdict
+         * @description What is known of the firmware of one device.
+         */
+        FirmwareVerdict: {
+            /** Device */
+            device: string;
+            /** Profile */
+            profile: string;
+            /** Version */
+            version: string | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "good" | "bad" | "unknown" | "not-noted";
+            /** Why */
+            why: string;
+            /** Yours */
+            yours: boolean;
+            /** Known Good */
+            known_good: string[];
+            /** Known Bad */
+            known_bad: string[];
         };
         /**
          * LadderView
@@ -1262,6 +1527,129 @@ export interface components {
             bitrate: number | null;
             /** Why */
             why: string;
+            /** Key */
+            key?: string | null;
+            /** Family */
+            family?: string | null;
+            /**
+             * Speaking
+             * @default []
+             */
+            speaking: string[];
+            /**
+             * Silent
+             * @default []
+             */
+            silent: string[];
+            /**
+             * Candidates
+             * @default []
+             */
+            candidates: components["schemas"]["LinkCandidate"][];
+            cable?: components["schemas"]["Cable"] | null;
+            addresses?: components["schemas"]["AddressPlan"] | null;
+            terminators?: components["schemas"]["Terminators"] | null;
+            /**
+             * Displays
+             * @default []
+             */
+            displays: components["schemas"]["Display"][];
+            /**
+             * Units
+             * @default []
+             */
+            units: components["schemas"]["UnitLink"][];
+            /**
+             * Firmware
+             * @default []
+             */
+            firmware: components["schemas"]["FirmwareVerdict"][];
+            /** Silence S */
+            silence_s?: number | null;
+            /**
+             * Unit Port Label
+             * @default
+             */
+            unit_port_label: string;
+            /**
+             * Bms Port Label
+             * @default
+             */
+            bms_port_label: string;
+        };
+        /**
+         * LinkCandidate
+         * @description One way to link a module family with the units. ``key`` is what a job chooses by.
+         */
+        LinkCandidate: {
+            /** Key */
+            key: string;
+            /**
+             * Loop
+             * @enum {string}
+             */
+            loop: "closed" | "open";
+            /** Word */
+            word: string;
+            /** Family */
+            family: string | null;
+            /** Protocol */
+            protocol: string | null;
+            /** Version */
+            version: string | null;
+            /** Bus */
+            bus: ("can" | "rs485") | null;
+            /** Bitrate */
+            bitrate: number | null;
+            /** Unit Port */
+            unit_port: string | null;
+            /** Bms Port */
+            bms_port: string | null;
+            /** Entry */
+            entry: string | null;
+            /** Possible */
+            possible: boolean;
+            /** Chosen */
+            chosen: boolean;
+            /** Speaks For */
+            speaks_for: string[];
+            /** Speaks Against */
+            speaks_against: components["schemas"]["LinkProblem"][];
+        };
+        /**
+         * LinkProblem
+         * @description What stands in the way of one link candidate: rule, severity, words.
+         */
+        LinkProblem: {
+            /** Rule */
+            rule: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "caution" | "note";
+            /** Text */
+            text: string;
+        };
+        /**
+         * ModuleAddress
+         * @description The address of one module: planned switches (True is up), what was found, the verdict.
+         */
+        ModuleAddress: {
+            /** Module */
+            module: string;
+            /** Host */
+            host: boolean;
+            /** Address */
+            address: number;
+            /** Switches */
+            switches: boolean[];
+            /** Found */
+            found: boolean[] | null;
+            /** Found Address */
+            found_address: number | null;
+            /** Ok */
+            ok: boolean | null;
         };
         /**
          * ModuleFigures
@@ -1294,6 +1682,23 @@ export interface components {
             share: number;
             /** Current At Limit A */
             current_at_limit_a: number;
+        };
+        /**
+         * OpenPin
+         * @description A pin that must stay unconnected, and why.
+         */
+        OpenPin: {
+            /**
+             * End
+             * @enum {string}
+             */
+            end: "bms" | "unit";
+            /** Pin */
+            pin: number;
+            /** Signal */
+            signal: string;
+            /** Why */
+            why: string;
         };
         /**
          * Plan
@@ -1484,6 +1889,36 @@ export interface components {
             key: string;
         };
         /**
+         * Terminators
+         * @description Expected ohms across the pair at the plug, power off, with 0..3 terminators; what was measured.
+         */
+        Terminators: {
+            /** Needed */
+            needed: number;
+            /** Each Ohm */
+            each_ohm: number;
+            /** Expected Ohm */
+            expected_ohm: (number | null)[];
+            /** Measured Ohm */
+            measured_ohm: number | null;
+            /** Found */
+            found: number | null;
+        };
+        /**
+         * UnitLink
+         * @description What the link means for one unit: cable or not, battery type, protocol entry.
+         */
+        UnitLink: {
+            /** Unit */
+            unit: string;
+            /** Cable */
+            cable: boolean;
+            /** Battery Type */
+            battery_type: string;
+            /** Entry */
+            entry: string | null;
+        };
+        /**
          * UnitShare
          * @description What one unit may carry, amperes.
          */
@@ -1516,6 +1951,24 @@ export interface components {
             settings: components["schemas"]["SheetRow"][];
             /** Leave Alone */
             leave_alone: components["schemas"]["LeftAlone"][];
+        };
+        /**
+         * Wire
+         * @description One conductor: pin at the BMS plug, pin at the unit plug, signal, T568B colour and pair of the conductor.
+         */
+        Wire: {
+            /** From */
+            from: number;
+            /** To */
+            to: number;
+            /** Signal */
+            signal: string;
+            /** Colour */
+            colour: string;
+            /** Conductor */
+            conductor: number;
+            /** Pair */
+            pair: number;
         };
         /**
          * WithoutOne
@@ -1564,6 +2017,89 @@ export interface components {
             word: string;
         };
         /**
+         * SymptomLine
+         * @description A symptom by its id and words.
+         */
+        SymptomLine: {
+            /** Id */
+            id: string;
+            /** Word */
+            word: string;
+        };
+        /**
+         * Diagnosis
+         * @description The causes as ranked now, the next most telling test, and every test that bears on them.
+         */
+        Diagnosis: {
+            /** Symptom */
+            symptom: string;
+            /** Word */
+            word: string;
+            /** Suspects */
+            suspects: components["schemas"]["Suspect"][];
+            next: components["schemas"]["Question"] | null;
+            /** Tests */
+            tests: components["schemas"]["Question"][];
+        };
+        /**
+         * Question
+         * @description A test as asked: outcomes by number; bits is what it is expected to tell.
+         */
+        Question: {
+            /** Id */
+            id: string;
+            /** Question */
+            question: string;
+            /** How */
+            how: string;
+            /** Outcomes */
+            outcomes: string[];
+            /** Caution */
+            caution: string;
+            /** Bits */
+            bits: number;
+            /** Answer */
+            answer?: number | null;
+        };
+        /**
+         * Suspect
+         * @description A cause with its present probability and what counts for it.
+         */
+        Suspect: {
+            /** Id */
+            id: string;
+            /** Word */
+            word: string;
+            /** Probability */
+            probability: number;
+            /** Fix */
+            fix: string;
+            /** Stage */
+            stage: string;
+            /** Caution */
+            caution: string;
+            /** Because */
+            because: string[];
+        };
+        /**
+         * ProtocolLine
+         * @description A protocol family.
+         */
+        ProtocolLine: {
+            /** Name */
+            name: string;
+            /** Word */
+            word: string;
+            /** Layer */
+            layer: string;
+            /** Open */
+            open: boolean;
+            /** Carries */
+            carries: string;
+            /** Dbc */
+            dbc: boolean;
+        };
+        /**
          * ProfileLine
          * @description A profile in the library.
          */
@@ -1609,6 +2145,26 @@ export interface components {
             /** Base Revision */
             base_revision: number;
             document: components["schemas"]["Job"];
+        };
+        /**
+         * Inquiry
+         * @description Answers by test id (number of the outcome), and the job whose plan is evidence.
+         */
+        Inquiry: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: number;
+            };
+            /**
+             * Document
+             * @default null
+             */
+            document: {
+                [key: string]: unknown;
+            } | null;
         };
     };
     responses: never;
@@ -2314,6 +2870,213 @@ export interface operations {
             path: {
                 id: string;
                 unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_cable_of_job: {
+        parameters: {
+            query?: {
+                paper?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_list_symptoms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SymptomLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_diagnose_symptom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Inquiry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Diagnosis"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_list_protocols: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtocolLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_dbc_of_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
             };
             cookie?: never;
         };

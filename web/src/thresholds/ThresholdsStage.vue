@@ -184,16 +184,6 @@ const topology = computed(() => plan.value?.bank)
           ['mains-first', 'AC first'],
         ]"
       />
-      <ChoiceField
-        path="/policy/link_loss"
-        label="Link lost"
-        fallback="auto"
-        :choices="[
-          ['auto', 'As is safe'],
-          ['stop', 'Stop'],
-          ['carry-on', 'Carry on'],
-        ]"
-      />
     </div>
   </fieldset>
   <fieldset v-if="rows.length">

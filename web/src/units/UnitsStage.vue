@@ -61,7 +61,6 @@ const without = (path: string, list: unknown[], i: number) =>
 const name = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
 const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
 const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => u.unit === id)
-const link = computed(() => job.plan.value?.link)
 </script>
 
 <template>
@@ -180,24 +179,6 @@ const link = computed(() => job.plan.value?.link)
     </div>
     <p class="caution-line">The bank first, sun after it: a sun charger must never see panels without a bank.</p>
   </fieldset>
-  <fieldset>
-    <legend>Link</legend>
-    <div class="fields">
-      <ChoiceField
-        path="/policy/loop"
-        label="Loop"
-        fallback="auto"
-        :choices="[
-          ['auto', 'As the devices allow'],
-          ['closed', 'Closed'],
-          ['open', 'Open'],
-        ]"
-      />
-      <p v-if="link" class="said">
-        <b>{{ link.loop === 'closed' ? 'Closed loop' : 'Open loop' }}.</b> {{ link.why }}
-      </p>
-    </div>
-  </fieldset>
 </template>
 
 <style scoped>
@@ -227,8 +208,5 @@ td {
 .caution-line {
   color: var(--caution);
   font-size: 14px;
-}
-.said {
-  padding-top: 26px;
 }
 </style>

@@ -26,6 +26,7 @@ const VIEWS: Record<string, Component> = {
   site: defineAsyncComponent(() => import('../site/SiteStage.vue')),
   bank: defineAsyncComponent(() => import('../bank/BankStage.vue')),
   units: defineAsyncComponent(() => import('../units/UnitsStage.vue')),
+  link: defineAsyncComponent(() => import('../link/LinkStage.vue')),
   limits: defineAsyncComponent(() => import('../limits/LimitsStage.vue')),
   thresholds: defineAsyncComponent(() => import('../thresholds/ThresholdsStage.vue')),
   sheet: defineAsyncComponent(() => import('../sheet/SheetStage.vue')),
@@ -35,6 +36,8 @@ const drawer = ref(false)
 const help = ref(false)
 const find = ref(false)
 const history = ref(false)
+const symptoms = ref(false)
+const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFinder.vue'))
 const leaving = ref(false)
 
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
@@ -80,6 +83,7 @@ function pressed(event: KeyboardEvent) {
     '/': () => (find.value = true),
     n: nextFinding,
     w: () => document.querySelector<HTMLElement>('[data-why]')?.scrollIntoView({ block: 'nearest' }),
+    f: () => (symptoms.value = true),
     '?': () => (help.value = true),
   }
   const found = act[event.key]
@@ -135,6 +139,7 @@ const KEYS: [string, string][] = [
   ['[  ]', 'stage before, stage after'],
   ['/', 'find a quantity, a setting or a field'],
   ['n', 'next finding, and to its field'],
+  ['f', 'fault finder: from what you see to why'],
   ['w', 'the why of the chosen figure'],
   ['Enter', 'on the sheet: done, and on to the next'],
   ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],
@@ -156,6 +161,9 @@ const KEYS: [string, string][] = [
       <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
       <button class="plain wide" @click="history = true">History</button>
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
+      <button class="plain" aria-label="Fault finder" title="From what you see to why (f)" @click="symptoms = true">
+        <span class="wide">Faults </span><kbd>f</kbd>
+      </button>
       <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
       <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
@@ -220,6 +228,11 @@ const KEYS: [string, string][] = [
       </p>
     </ElDialog>
     <FindDialog v-if="find" v-model="find" @go="go" />
+    <SymptomFinder
+      v-if="symptoms"
+      v-model="symptoms"
+      @stage="(s: Stage) => ((symptoms = false), BUILT.includes(s) && goStage(s))"
+    />
     <HistoryDrawer v-if="history" v-model="history" />
     <ConflictDialog v-if="job.stale.value" />
     <span class="visually-hidden">{{ STAGES.length }} stages</span>

@@ -14,12 +14,14 @@ export const STAGES = [
   'handover',
 ] as const
 export type Stage = (typeof STAGES)[number]
-export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'limits', 'thresholds', 'sheet']
+export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'link', 'limits', 'thresholds', 'sheet']
 
 const PLACES: [string, Stage][] = [
   ['/policy/max_c_rate', 'limits'],
   ['/policy/max_discharge_c_rate', 'limits'],
-  ['/policy/loop', 'units'],
+  ['/policy/loop', 'link'],
+  ['/policy/link_loss', 'link'],
+  ['/link', 'link'],
   ['/policy', 'thresholds'],
   ['/bank', 'bank'],
   ['/units', 'units'],
@@ -30,7 +32,8 @@ const PLACES: [string, Stage][] = [
   ['/generator', 'site'],
   ['/sheet_marks', 'sheet'],
 ]
-export const stageOf = (pointer: string): Stage => PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site'
+export const stageOf = (pointer: string): Stage =>
+  pointer.endsWith('/switches') ? 'link' : (PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site')
 
 /** Focus the control for a pointer, or the nearest one that holds it; returns whether one was found. */
 export function goToPointer(pointer: string): boolean {

@@ -375,6 +375,8 @@ class Link(PlanPart):
     units: list[UnitLink] = []
     firmware: list[FirmwareVerdict] = []
     silence_s: float | None = None
+    unit_port_label: str = ""
+    bms_port_label: str = ""
 
 
 class Derived(PlanPart):

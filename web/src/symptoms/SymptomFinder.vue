@@ -1,0 +1,191 @@
+<script setup lang="ts">
+// From what is seen to why: answer tests, causes are ranked anew, the most telling test comes next.
+import { useQuery } from '@tanstack/vue-query'
+import { ElDialog } from 'element-plus'
+import { computed, ref } from 'vue'
+import { api, type Diagnosis } from '../api/client'
+import { percent } from '../ui/figures'
+import type { Stage } from '../workspace/places'
+import { useJob } from '../workspace/use-job'
+
+const open = defineModel<boolean>({ required: true })
+const emit = defineEmits<{ stage: [stage: Stage] }>()
+const job = useJob()
+const list = useQuery({ queryKey: ['symptoms'], queryFn: api.symptoms, staleTime: Infinity })
+const words = ref('')
+const chosen = ref('')
+const answers = ref<Record<string, number>>({})
+const found = computed(() => {
+  const all = words.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return (list.data.value ?? []).filter((s) => all.every((w) => s.word.toLowerCase().includes(w)))
+})
+const told = useQuery({
+  queryKey: ['diagnosis', chosen, answers, job.revision],
+  queryFn: () => api.diagnose(chosen.value, answers.value, job.document.value),
+  enabled: computed(() => chosen.value !== ''),
+  placeholderData: (before: Diagnosis | undefined) => before,
+  staleTime: 0,
+})
+const d = computed(() => (told.data.value?.symptom === chosen.value ? told.data.value : undefined))
+const asked = computed(() => d.value?.tests.filter((t) => t.answer !== null && t.answer !== undefined) ?? [])
+const others = computed(
+  () => d.value?.tests.filter((t) => t.answer == null && t.id !== d.value?.next?.id && t.bits > 0.005) ?? [],
+)
+const answer = (id: string, outcome: number) => (answers.value = { ...answers.value, [id]: outcome })
+function takeBack(id: string) {
+  const next = { ...answers.value }
+  delete next[id]
+  answers.value = next
+}
+function choose(id: string) {
+  chosen.value = id
+  answers.value = {}
+}
+</script>
+
+<template>
+  <ElDialog v-model="open" title="What do you see?" width="min(860px, 96vw)" top="5vh">
+    <div v-if="!chosen">
+      <label for="symptom-words" class="visually-hidden">Words of the symptom</label>
+      <input id="symptom-words" v-model="words" class="box" placeholder="zeros, alarm, never full, bounces" autofocus />
+      <p v-if="list.isError.value" role="alert">
+        The symptoms cannot be read now. <button @click="() => list.refetch()">Try again</button>
+      </p>
+      <ul class="symptoms">
+        <li v-for="s in found" :key="s.id">
+          <button class="plain" @click="choose(s.id)">{{ s.word }}</button>
+        </li>
+      </ul>
+      <p v-if="list.isSuccess.value && !found.length" class="soft">Nothing by these words.</p>
+    </div>
+    <div v-else>
+      <p class="head">
+        <b>{{ d?.word ?? '' }}</b> <button class="link" @click="chosen = ''">another symptom</button>
+      </p>
+      <p v-if="told.isError.value" role="alert">
+        The causes cannot be ranked now. <button @click="() => told.refetch()">Try again</button>
+      </p>
+      <div v-if="d" class="two">
+        <section aria-label="Causes">
+          <ol class="causes" aria-live="polite">
+            <li v-for="(s, i) in d.suspects" :key="s.id" :data-cause="s.id">
+              <svg width="62" height="10" class="share" aria-hidden="true">
+                <rect x="0.5" y="0.5" width="61" height="9" class="frame" />
+                <rect x="1" y="1" :width="60 * s.probability" height="8" class="part" />
+              </svg>
+              <b>{{ percent(s.probability) }}</b> {{ s.word }}
+              <p v-if="s.because.length" class="small because">this plan: {{ s.because.join('; ') }}</p>
+              <p v-if="i === 0 || s.probability > 0.3" class="small">
+                {{ s.fix }} <button class="link small" @click="emit('stage', s.stage as Stage)">{{ s.stage }}</button>
+              </p>
+              <p v-if="s.caution && (i === 0 || s.probability > 0.3)" class="small caution-line">{{ s.caution }}</p>
+            </li>
+          </ol>
+        </section>
+        <section aria-label="Tests">
+          <div v-if="d.next" class="ask" :data-test="d.next.id">
+            <p class="soft small">The most telling test now</p>
+            <p>
+              <b>{{ d.next.question }}</b>
+            </p>
+            <p class="small">{{ d.next.how }}</p>
+            <p v-if="d.next.caution" class="small caution-line">{{ d.next.caution }}</p>
+            <p class="outcomes">
+              <button v-for="(o, i) in d.next.outcomes" :key="o" @click="answer(d.next.id, i)">{{ o }}</button>
+            </p>
+          </div>
+          <p v-else class="soft">No further test would tell much.</p>
+          <ul v-if="asked.length" class="asked">
+            <li v-for="t in asked" :key="t.id">
+              {{ t.question }} <b>{{ t.outcomes[t.answer ?? 0] }}</b>
+              <button class="link" :aria-label="`Take back: ${t.question}`" @click="takeBack(t.id)">take back</button>
+            </li>
+          </ul>
+          <details v-if="others.length">
+            <summary>Other tests</summary>
+            <ul class="asked">
+              <li v-for="t in others" :key="t.id">
+                {{ t.question }}
+                <button v-for="(o, i) in t.outcomes" :key="o" class="link" @click="answer(t.id, i)">{{ o }}</button>
+              </li>
+            </ul>
+          </details>
+        </section>
+      </div>
+    </div>
+    <p class="soft small foot">
+      Shares are judgement, not measurement. Live terminals and arcs hurt: test as the caution says, or not at all.
+    </p>
+  </ElDialog>
+</template>
+
+<style scoped>
+.box {
+  width: 100%;
+  font-size: 16px;
+}
+.symptoms {
+  list-style: none;
+  padding: 0;
+  margin: 8px 0 0;
+  columns: 2;
+}
+.symptoms button {
+  text-align: left;
+  padding: 4px 8px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 24px;
+}
+.causes,
+.asked {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+.causes li,
+.asked li {
+  border-top: 1px solid var(--faint);
+  padding: 7px 0;
+}
+.share {
+  margin-right: 6px;
+}
+.frame {
+  fill: none;
+  stroke: var(--rule);
+}
+.part {
+  fill: var(--copper);
+}
+.ask {
+  border-left: 3px solid var(--copper);
+  padding: 4px 12px 8px;
+  background: var(--sheet);
+}
+.outcomes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 8px;
+}
+.because {
+  color: var(--copper);
+}
+.caution-line {
+  color: var(--caution);
+}
+.foot {
+  margin-top: 14px;
+}
+@media (max-width: 760px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+  .symptoms {
+    columns: 1;
+  }
+}
+</style>
