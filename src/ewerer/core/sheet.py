@@ -87,10 +87,11 @@ def encode(setting: Setting, value: Value, profile: InverterProfile) -> Entry:
     if shown < setting.min - guard or shown > setting.max + guard:
         shown, cut = min(max(shown, setting.min), setting.max), True
     shown = clean(shown)
-    return Entry(_shown(setting, shown), clean(shown * factor), cut)
+    return Entry(shown_text(setting, shown), clean(shown * factor), cut)
 
 
-def _shown(setting: Setting, shown: float) -> str:
+def shown_text(setting: Setting, shown: float) -> str:
+    """Return a display figure with the decimals the setting's step needs, or as HH:MM."""
     if setting.encoding.kind == "hhmm":
         return f"{int(shown) // 60:02d}:{int(shown) % 60:02d}"
     assert setting.step is not None and setting.min is not None
