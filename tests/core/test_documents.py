@@ -105,7 +105,7 @@ def broken(change) -> str:
         (lambda p: p["settings"][0].update(quantity="magic"), "magic is not a known quantity"),
         (lambda p: p["settings"].append(p["settings"][0]), "stands twice"),
         (lambda p: p.update(ewerer="toaster/1"), "not a device profile"),
-        (lambda p: p["settings"][1]["encoding"]["choices"].update(user="Linked"), "show the same on the display"),
+        (lambda p: p["settings"][2]["encoding"]["choices"].update(user="Linked"), "show the same on the display"),
         (lambda p: p["protocols"][0].update(port="usb"), "names an unknown port"),
     ],
 )

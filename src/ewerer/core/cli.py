@@ -10,7 +10,7 @@ from pathlib import Path
 
 from pydantic import TypeAdapter
 
-from .documents import DocumentError, Job, Plan, Problem, Profile
+from .documents import DocumentError, InverterProfile, Job, Plan, Problem, Profile
 from .documents.plan import UnitSheet
 from .library import Library, parse_job, shipped_library
 from .plan import plan
@@ -66,10 +66,39 @@ def _sheet_command(args: argparse.Namespace) -> int:
     unit = find_sheet(job, made, args.unit)
     from .export import sheet_bytes
 
-    if args.format == "xlsx" and not args.output and sys.stdout.isatty():
-        raise DocumentError([Problem(pointer="", message="xlsx cannot be shown on a terminal", expected="-o FILE.xlsx")])
-    _write(sheet_bytes(job, unit, args.format), args.output)
+    if args.format in ("xlsx", "pdf") and not args.output and sys.stdout.isatty():
+        raise DocumentError(
+            [Problem(pointer="", message=f"{args.format} cannot be shown on a terminal", expected=f"-o FILE.{args.format}")]
+        )
+    if args.format == "pdf":
+        from .pages import sheet_page
+        from .visit import unit_order
+
+        _write(sheet_page(job, unit, unit_order(job, args.unit, library), args.paper), args.output)
+    else:
+        _write(sheet_bytes(job, unit, args.format), args.output)
     return STOPPED if made.worst() == "stop" else 0
+
+
+def _order_command(args: argparse.Namespace) -> int:
+    from .as_found import parse_found
+    from .visit import unit_order
+
+    library = _library(args.library)
+    job = parse_job(_read(args.job), library)
+    found = None
+    if args.as_found:
+        unit = next((u for u in job.units if u.id == args.unit), None)
+        profile = library.get(unit.profile, InverterProfile) if unit else None
+        if profile is None:
+            known = ", ".join(u.id for u in job.units) or "none"
+            raise DocumentError([Problem(pointer="/units", message="no such unit", value=args.unit, expected=f"one of {known}")])
+        found, problems = parse_found(profile, _read(args.as_found))
+        if problems:
+            raise DocumentError(p.model_copy(update={"pointer": f"{args.as_found} {p.pointer}"}) for p in problems)
+    made = unit_order(job, args.unit, library, found)
+    _write((made.model_dump_json(indent=2) + "\n").encode(), args.output)
+    return STOPPED if made.blocked or plan(job, library).worst() == "stop" else 0
 
 
 def find_sheet(job: Job, made: Plan, unit: str) -> UnitSheet:
@@ -118,8 +147,15 @@ def parser() -> argparse.ArgumentParser:
     p.set_defaults(run=_plan_command)
     s = job_command("sheet", "print one unit's sheet")
     s.add_argument("--unit", required=True, metavar="ID")
-    s.add_argument("--format", choices=["json", "csv", "xlsx"], default="json")
+    s.add_argument("--format", choices=["json", "csv", "xlsx", "pdf"], default="json")
+    s.add_argument("--paper", choices=["A4", "Letter"], default="A4", help="paper of the pdf")
     s.set_defaults(run=_sheet_command)
+    o = job_command("order", "print the order of entry of one unit as JSON")
+    o.add_argument("--unit", required=True, metavar="ID")
+    o.add_argument(
+        "--as-found", metavar="FILE.csv", help="what the unit shows: columns setting,value; the job's own notes by default"
+    )
+    o.set_defaults(run=_order_command)
     c = commands.add_parser("schema", help="print a JSON Schema")
     c.add_argument("kind", choices=["job", "profile", "plan"])
     c.add_argument("-o", "--output", metavar="FILE")

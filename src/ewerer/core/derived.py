@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from .bank import Module
+from .cells import soc_at
 from .documents.job import Job
 from .documents.plan import Alternative, Bank, Derived, Limits, Link, Reason
 from .documents.profiles import InverterProfile
@@ -50,6 +51,7 @@ TEMPS = formula_rule(
     "stop = last temperature with current, warn = stop - 5",
     "the module's sheet, common practice",
 )
+NOW = formula_rule("charge-now", "thresholds", "A new bank starts from a guess of its charge and learns", "s = OCV^-1(V_rest / n)")
 GIVEN = formula_rule("as-given", "site", "Taken over from the job as it is", "value = job")
 INPUT = formula_rule(
     "ac-input-amps",
@@ -163,6 +165,16 @@ def derive(
     put("capacity_ah", c, GIVEN, f"sum of {len(modules)} modules")
     put("series_cells", float(bank.series_cells), GIVEN, "counted on the nameplate")
     put("control", ladder.view.decide_by, GIVEN, f"thresholds act on {ladder.view.decide_by}")
+    if job.bank.shunt_a is not None:
+        put("shunt_a", job.bank.shunt_a, GIVEN, "read on the shunt")
+    if job.bank.shunt_mv is not None:
+        put("shunt_mv", job.bank.shunt_mv, GIVEN, "read on the shunt")
+    if job.policy.new_bank:
+        put("new_bank", True, GIVEN, "the bank was replaced")
+        resting = [soc_at(m.chemistry, m.resting_v / m.series_cells) for m in modules if m.resting_v is not None]
+        if resting:
+            guess = round(sum(resting) / len(resting), 2)
+            put("soc_now", guess, NOW, f"{figure(guess * 100, 0)} % by resting volts: a guess until the first full charge")
     if link.protocol is not None:
         put("bms_protocol", link.protocol.split(" ")[0], TYPE, link.why)
         if link.unit_port is not None:

@@ -114,6 +114,10 @@ class _Search:
         menus: list[tuple[str, ...]] = list(dict.fromkeys(tuple(model.settings[id].menu) for id in relevant)) if walk else [()]
         self.groups = {id: menus.index(tuple(model.settings[id].menu)) if walk else 0 for id in relevant}
         self.distances = [[menu_distance(x, y) for y in menus] for x in menus]
+        edges = {p: 1 << i for i, p in enumerate({m[:k] for m in menus for k in range(1, len(m) + 1)})}
+        roads = [sum(edges[m[:k]] for k in range(1, len(m) + 1)) for m in menus]
+        self.roads = [[x ^ y for y in roads] for x in roads]
+        self._walks: dict[tuple[int, frozenset[int]], int] = {}
         self.place = {id: i for i, id in enumerate(self.relevant)}
         self._figures: dict[tuple[str, str], float | None] = {}
         self._valid: dict[tuple[str, str], bool] = {}
@@ -176,9 +180,25 @@ class _Search:
         if not pending:
             return 0
         sure = [id for id in pending if not self.wished_by_source[id]]
-        others = {self.groups[id] for id in sure} - {group}
-        walk = len(others) - (1 if group < 0 and others else 0)
-        return _WRITE * max(1, len(sure)) + walk
+        return _WRITE * max(1, len(sure)) + self.least_walk(group, frozenset([self.groups[id] for id in sure]))
+
+    def least_walk(self, group: int, to_visit: frozenset[int]) -> int:
+        """Return the least steps through the menu tree that visit all these places: every branch there and back, but the last."""
+        key = (group, to_visit)
+        if key not in self._walks:
+            places = to_visit - {group}
+            starts = places if group < 0 else {group}
+            least = 0
+            if places and len(self.distances) > 1:
+                options = []
+                for start in starts:
+                    road = 0
+                    for g in places:
+                        road |= self.roads[start][g]
+                    options.append(2 * road.bit_count() - max(self.distances[start][g] for g in places))
+                least = min(options)
+            self._walks[key] = least
+        return self._walks[key]
 
     def in_nobodys_way(self, id: str, shown: Shown, pending: set[str], resettable: set[str]) -> bool:
         """Return whether entering the final value now can neither be undone nor hinder any later entry.
@@ -404,28 +424,17 @@ def entry_order(
     reset_by_others = {r for id in relevant for effect in model.settings[id].side_effects for r in effect.sets}
     # What is only passed through ends as it was found.
     target = {**{id: start.shown[id] for id in relevant if id in start.shown and id not in reset_by_others}, **target}
-    search = _Search(model, target, relevant, mode, level, walk=False)
-    writes, nodes, nearest_shown = search.run(start.shown, most_nodes)
-    proven, walk_proven = writes is not None or nodes <= most_nodes, False
+    writes, nodes, nearest_shown, walk_proven = _final_values(model, start.shown, target, relevant, mode, level, most_nodes)
+    proven = writes is not None or nodes <= most_nodes
     if writes is not None:
-        # The least number is known; now the shortest way through the menu with that many.
-        search = _Search(model, target, relevant, mode, level)
-        effort = max(200, WALK_EFFORT // max(1, len(relevant)) ** 2)
-        best, used, _ = search.run(start.shown, effort, len(writes))
-        walk_proven = best is not None
-        if best is None:
-            best, more, _ = search.run(start.shown, effort, len(writes), greedy=True)
-            used += more
-        nodes, writes = nodes + used, best or writes
-    elif proven:
+        writes, more, walk_proven = _danger_first(model, start, target, relevant, writes, walk_proven, first)
+        return Order(tuple(writes), None, True, walk_proven, nodes + more)
+    if proven:
         passing = _passing(model, target, relevant, UnitState(nearest_shown, mode, level))
-        search = _Search(model, target, relevant, mode, level, passing, walk=False)
-        writes, used, _ = search.run(start.shown, most_nodes)
-        nodes += used
-        proven = used <= most_nodes
-    if writes is not None:
-        ordered = _danger_first(model, start, target, search, writes, first, 500)
-        return Order(tuple(ordered), None, True, walk_proven, nodes)
+        writes, used, _ = _Search(model, target, relevant, mode, level, passing, walk=False).run(start.shown, most_nodes)
+        nodes, proven = nodes + used, used <= most_nodes
+        if writes is not None:
+            return Order(tuple(writes), None, True, False, nodes)
     refused_ones: list[Refusal] = []
     state = UnitState(nearest_shown, mode, level)
     for id in target:
@@ -458,30 +467,55 @@ def _passing(model: DeviceModel, target: Mapping[str, str], relevant: Sequence[s
     return frozenset(named & set(relevant))
 
 
+def _final_values(
+    model: DeviceModel,
+    shown: Mapping[str, str],
+    target: Mapping[str, str],
+    relevant: Sequence[str],
+    mode: Mode,
+    level: Level,
+    most: int,
+) -> tuple[list[Write] | None, int, Mapping[str, str], bool]:
+    """Return the best sequence of final values, nodes, the nearest displays, and whether its menu walk is proven shortest."""
+    writes, nodes, nearest = _Search(model, target, relevant, mode, level, walk=False).run(shown, most)
+    if writes is None:
+        return None, nodes, nearest, False
+    # The least number is known; now the shortest way through the menu with that many.
+    search = _Search(model, target, relevant, mode, level)
+    effort = max(200, WALK_EFFORT // max(1, len(relevant)) ** 2)
+    best, used, _ = search.run(shown, effort, len(writes))
+    proven = best is not None
+    if best is None:
+        best, more, _ = search.run(shown, effort, len(writes), greedy=True)
+        used += more
+    return best or writes, nodes + used, nearest, proven
+
+
 def _danger_first(
     model: DeviceModel,
     start: UnitState,
     target: Mapping[str, str],
-    search: _Search,
+    relevant: Sequence[str],
     writes: list[Write],
+    walk_proven: bool,
     first: Sequence[str],
-    most: int,
-) -> list[Write]:
+) -> tuple[list[Write], int, bool]:
     """Put the writes that end a danger first where the sequence gets no longer by it."""
     ahead: list[Write] = []
-    state = start
+    state, nodes = start, 0
     for id in first:
         if id not in target or state.shown.get(id) == target[id]:
             continue
         after = model.write(state, id, target[id])
         if isinstance(after, Refusal):
             continue
-        rest, _, _ = search.run(after.shown, most)
+        rest, used, _, proven = _final_values(model, after.shown, target, relevant, start.mode, start.level, MOST_NODES)
+        nodes += used
         if rest is not None and len(ahead) + 1 + len(rest) <= len(writes):
             ahead.append(Write(id, target[id]))
-            state = after
+            state, walk_proven = after, proven
             writes = [*ahead, *rest]
-    return writes
+    return writes, nodes, walk_proven
 
 
 def _nearest(model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, str]) -> dict[str, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import TypeVar
@@ -38,10 +38,19 @@ def parse_profile(text: str | bytes) -> Profile:
 
 
 class Library:
-    """Profiles by id. Later profiles replace earlier ones of the same id."""
+    """Profiles by id. Later profiles replace earlier ones of the same id.
 
-    def __init__(self, profiles: Iterable[Profile] = ()) -> None:
+    ``newest`` names the newest revision of profiles that are held in an older one.
+    """
+
+    def __init__(self, profiles: Iterable[Profile] = (), newest: Mapping[str, int] | None = None) -> None:
         self._by_id: dict[str, Profile] = {p.id: p for p in profiles}
+        self._newest = dict(newest or {})
+
+    def newest(self, id: str) -> int | None:
+        """Return the newest known revision of a profile, None when there is no such profile."""
+        held = self._by_id.get(id)
+        return self._newest.get(id, held.revision) if held else None
 
     def __iter__(self) -> Iterator[Profile]:
         return iter(self._by_id.values())
@@ -65,7 +74,7 @@ class Library:
                 added.append(parse_profile(path.read_bytes()))
             except DocumentError as error:
                 raise DocumentError(p.model_copy(update={"message": f"{path.name}: {p.message}"}) for p in error.problems) from None
-        return Library([*self._by_id.values(), *added])
+        return Library([*self._by_id.values(), *added], self._newest)
 
 
 @lru_cache(maxsize=1)

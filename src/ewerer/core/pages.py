@@ -12,7 +12,8 @@ from typing import Literal
 
 from .documents import DocumentError, Problem
 from .documents.job import Job
-from .documents.plan import AddressPlan, Cable, OpenPin, Plan
+from .documents.order import UnitOrder
+from .documents.plan import AddressPlan, Cable, OpenPin, Plan, UnitSheet
 from .steps import figure
 
 Paper = Literal["A4", "Letter"]
@@ -34,6 +35,8 @@ table {{ border-collapse: collapse; width: 100% }} th {{ text-align: left; font-
 th, td {{ padding: 2.5pt 5pt 2.5pt 0; vertical-align: top }} td {{ border-bottom: .4pt solid #888 }} tr {{ break-inside: avoid }}
 .num {{ text-align: right }} .big {{ font-size: 13pt; font-weight: 700; white-space: nowrap }}
 .box {{ display: inline-block; width: 9pt; height: 9pt; border: 1pt solid #000 }} .blank {{ border: .6pt solid #000; height: 14pt }}
+.list td {{ padding-top: 4pt; padding-bottom: 4pt }} .menu td {{ font-weight: 700; border-bottom: 1pt solid #000; padding-top: 7pt }}
+.act td {{ background: #e6e6e6 }} .box {{ text-align: center; line-height: 9pt }}
 .warn {{ border: 1.2pt solid #000; padding: 4pt 6pt; margin: 6pt 0; font-weight: 600 }}
 """
 
@@ -154,3 +157,63 @@ def cable_page(job: Job, made: Plan, paper: Paper = "A4") -> bytes:
         _addresses(link.addresses) if link.addresses else "",
     ]
     return pdf(f"Cable card {job.name}", "".join(body), paper)
+
+
+def sheet_page(job: Job, sheet: UnitSheet, order: UnitOrder, paper: Paper = "A4") -> bytes:
+    """Return one unit's working list as PDF: ticks and blank boxes to write the read-back in, readable in black and white."""
+    marks = job.sheet_marks.get(sheet.id, {})
+    rows = []
+    menu: list[str] = []
+    for step in order.steps:
+        mark = marks.get(step.key)
+        tick = "&#10003;" if mark and mark.state == "done" else "&#8211;" if mark and mark.state == "skipped" else ""
+        if step.kind == "action":
+            caution = f" <i>{escape(step.caution)}</i>" if step.caution else ""
+            rows.append(
+                f"<tr class='act'><td class='num'>{step.no}</td><td colspan='5'><b>{escape(step.label)}</b>{caution}</td><td><span class='box'></span></td></tr>"
+            )
+            continue
+        if step.menu != menu:
+            menu = step.menu
+            rows.append(f"<tr class='menu'><td></td><td colspan='6'>{escape(' › '.join(menu))}</td></tr>")
+        notes = [step.why] if step.why else []
+        if step.temporary:
+            notes.insert(0, "temporary")
+        if step.resets:
+            notes.append("resets " + ", ".join(f"{r.label} to {r.to}" for r in step.resets))
+        if step.encoding:
+            notes.append(step.encoding)
+        if step.caution:
+            notes.append(step.caution)
+        rows.append(
+            f"<tr><td class='num'>{step.no}</td><td>{escape(step.label)}</td><td>{escape(step.shows or '')}</td>"
+            f"<td class='big'>{escape(step.enter or '')} <small>{escape(step.unit)}</small></td><td class='soft'>{escape('; '.join(notes))}</td>"
+            f"<td><div class='blank'>{escape((mark.read_back or '') if mark else '')}</div></td><td><span class='box'>{tick}</span></td></tr>"
+        )
+    head = "<tr><th>No</th><th>Setting</th><th>Shows</th><th>Type</th><th>Mind</th><th>Read back</th><th>Done</th></tr>"
+    widths = "".join(f"<col style='width:{w}%'>" for w in (5, 20, 11, 16, 30, 13, 5))
+    alone = "".join(
+        f"<li><b>{escape(x.label)}</b> <span class='soft'>{escape(' › '.join(x.menu))}</span> {escape(x.why)}</li>"
+        for x in sheet.leave_alone
+    )
+    source = (
+        "Nobody noted what the unit shows; factory values are assumed."
+        if order.assumed
+        else f"{order.noted} settings noted as found; {len(order.fits_already)} fit already."
+    )
+    blocked = ""
+    if order.blocked:
+        near = "; ".join(f"{n.label}: {n.nearest} instead of {n.wanted} {n.unit}" for n in order.blocked.nearest)
+        blocked = (
+            f"<p class='warn'>Not all can be entered: {escape('; '.join(order.blocked.reasons))}. Nearest: {escape(near)}.</p>"
+        )
+    body = [
+        f"<h1>{escape(sheet.id)}: what to type</h1>",
+        f"<p>{escape(job.name)} · {escape(sheet.name)} · {escape(sheet.role)}. {escape(source)}</p>",
+        "<p class='warn'>Note what a unit shows before changing it. Installer settings are for licensed people.</p>",
+        blocked,
+        f"<table class='list'><colgroup>{widths}</colgroup><thead>{head}</thead><tbody>{''.join(rows)}</tbody></table>",
+        f"<h2>Leave alone</h2><ul>{alone}</ul>" if alone else "",
+        "<p style='margin-top:14pt'>Entered by: ______________________ &nbsp; Date: ______________ &nbsp; Firmware read: ______________</p>",
+    ]
+    return pdf(f"{sheet.id} {job.name}", "".join(body), paper)

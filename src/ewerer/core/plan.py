@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from . import findings
+from .as_found import agreement, found_values, preset_verdicts, read_backs
 from .bank import Module, chemistry_of, plan_bank, resolve_modules
 from .cells import charge_level_v
 from .derived import derive
@@ -69,13 +70,8 @@ class Context:
         return self.whys[profile.id]
 
 
-def plan(job: Job, library: Library | None = None) -> Plan:
-    """Return the plan of ``job``: every figure, its reason, every finding, every unit's sheet.
-
-    A pure function: equal documents give equal plans. The job's profiles must exist in the library
-    (:func:`ewerer.core.library.check_references`).
-    """
-    library = library or shipped_library()
+def solve(job: Job, library: Library) -> Context:
+    """Return the context of a job with bank, link, limits and ladders worked out; no findings, no sheets yet."""
     modules = resolve_modules(job, library)
     units = resolve_units(job, library)
     bank = plan_bank(job, modules)
@@ -99,13 +95,24 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         if host is None:
             ctx.ladders[""] = solve_ladder(job, modules, bank, ctx.limits, ctx.link, units, None)
         ctx.ladder = ctx.ladders[host.profile.id if host else ""]
-    sheets = [plan_sheet(u, ctx) for u in units] if bank is not None and ctx.ladder and ctx.ladder.view.feasible else []
+    return ctx
+
+
+def plan(job: Job, library: Library | None = None) -> Plan:
+    """Return the plan of ``job``: every figure, its reason, every finding, every unit's sheet.
+
+    A pure function: equal documents give equal plans. The job's profiles must exist in the library
+    (:func:`ewerer.core.library.check_references`).
+    """
+    ctx = solve(job, library or shipped_library())
+    units = ctx.units
+    sheets = [plan_sheet(u, ctx) for u in units] if ctx.ladder and ctx.ladder.view.feasible else []
     found = [f for stage in findings.STAGES for f in findings.run_checks(stage, ctx)]
     found.sort(key=lambda f: (SEVERITY_RANK[f.severity], findings.STAGES.index(f.stage)))
     host = host_of(units)
     result = Plan(
         job=job.name,
-        bank=bank,
+        bank=ctx.bank,
         ladder=ctx.ladder.rungs if ctx.ladder else {},
         ladder_view=ctx.ladder.view if ctx.ladder else None,
         quantities=ctx.derived_for(host.profile if host else None),
@@ -113,6 +120,10 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         link=ctx.link,
         units=sheets,
         windows={"intent": [w.to_data() for w in job.windows], "units": []},
+        found={u.id: found_values(u, ctx) for u in units if job.as_found.get(u.id)},
+        agreement=agreement(ctx) if job.as_found else [],
+        presets=preset_verdicts(ctx),
+        readbacks={u.id: read_backs(u, ctx) for u in units if job.sheet_marks.get(u.id)},
         findings=found,
         stages=[],
     )
@@ -160,4 +171,4 @@ def _keys(ctx: Context, result: Plan) -> dict[str, str]:
     return keys
 
 
-__all__ = ["Context", "plan"]
+__all__ = ["Context", "plan", "solve"]

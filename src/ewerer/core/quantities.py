@@ -81,6 +81,8 @@ _ALL = [
     Quantity("temp_stop_c", "Stop above", "°C", "number"),
     Quantity("temp_warn_c", "Warn above", "°C", "number"),
     Quantity("ac_range", "AC input window", "", "choice"),
+    Quantity("new_bank", "New bank declared", "", "switch"),
+    Quantity("soc_now", "Charge now", "%", "number"),
     Quantity("shunt_a", "Shunt rating", "A", "number"),
     Quantity("shunt_mv", "Shunt millivolts", "mV", "number"),
 ]

@@ -126,7 +126,8 @@ def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
     return clean(number * factor_of(setting, profile))
 
 
-def _encoding_words(setting: Setting, profile: InverterProfile) -> str:
+def encoding_words(setting: Setting, profile: InverterProfile) -> str:
+    """Return in words how a setting is encoded, empty where it is plain."""
     kind = setting.encoding.kind
     if kind == "per-2v-cell":
         return f"per 2-V cell: pack volts / {profile.ratings.class_v // 2}"
@@ -178,7 +179,8 @@ def plan_sheet(unit: Unit, ctx: Context) -> UnitSheet:
     """
     profile = unit.profile
     values = {n: v for n, v in unit_values(unit, ctx).items() if profile.setting_for(n) is not None}
-    key = (profile.id, unit.job.role, tuple(values.items()))
+    extra = ctx.job.extra_entries.get(unit.id, {})
+    key = (profile.id, unit.job.role, tuple(values.items()), tuple(extra.items()))
     if key not in ctx.sheets:
         ctx.sheets[key] = _rows(unit, values, ctx)
     rows, left = ctx.sheets[key]
@@ -195,8 +197,16 @@ def _rows(unit: Unit, values: dict[str, Value], ctx: Context) -> tuple[list[Shee
         left.append(LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why))
 
     planned = []
+    extra = ctx.job.extra_entries.get(unit.id, {})
     for s in profile.settings:
-        if s.quantity is None:
+        if s.id in extra:
+            try:
+                entries[s.id] = Entry(extra[s.id], decode(s, extra[s.id], profile))
+            except ValueError as error:
+                leave(s, f"The copied value cannot be entered: {error}.")
+                continue
+            planned.append(s)
+        elif s.quantity is None:
             leave(s, s.note or "Not part of the plan; leave at factory.")
         elif s.scope == "host" and unit.job.role == "follower":
             leave(s, "Set on the host only; this unit follows it.")
@@ -222,28 +232,28 @@ def _rows(unit: Unit, values: dict[str, Value], ctx: Context) -> tuple[list[Shee
     why = ctx.why_of(profile)
     rows = []
     for s in order:
-        e, q = entries[s.id], QUANTITIES[s.quantity or ""]
+        e, q = entries[s.id], QUANTITIES.get(s.quantity or "")
         rows.append(
             SheetRow(
                 setting=s.id,
                 menu=s.menu,
                 label=s.label,
-                quantity=q.name,
-                word=q.word,
+                quantity=q.name if q else "",
+                word=q.word if q else "",
                 entry=e.text,
                 unit=s.unit,
                 value=e.value,
-                target=values[q.name],
+                target=values.get(q.name, e.value) if q else e.value,
                 scope=s.scope,
                 level=s.level,
                 needs=s.needs,
                 takes_effect=s.takes_effect,
                 after=sorted(after[s.id]),
                 resets=sorted({k for effect in s.side_effects for k in effect.sets}),
-                encoding=_encoding_words(s, profile),
-                note=s.note or "",
+                encoding=encoding_words(s, profile),
+                note=("Copied from another unit. " if s.id in extra else "") + (s.note or ""),
                 caution=s.caution or "",
-                why=why.get(q.name, []),
+                why=why.get(q.name, []) if q else [],
             )
         )
     return rows, left

@@ -19,16 +19,19 @@ from ninja.utils import check_csrf
 
 from .. import __version__
 from ..core import cli as core_cli
-from ..core.documents import Document, DocumentError, Finding, Plan, Problem, parse_document, parse_json
+from ..core.as_found import parse_found
+from ..core.documents import Document, DocumentError, Finding, InverterProfile, Plan, Problem, parse_document, parse_json
 from ..core.documents import Job as JobDocument
 from ..core.documents.base import MAX_DOCUMENT_BYTES
+from ..core.documents.order import UnitOrder
 from ..core.export import sheet_bytes
 from ..core.findings import REGISTRY, STATUS_WORDS
 from ..core.library import check_references, parse_job, shipped_library
-from ..core.pages import Paper, cable_page
+from ..core.pages import Paper, cable_page, sheet_page
 from ..core.plan import plan
 from ..core.quantities import QUANTITIES
 from ..core.symptoms import Diagnosis, diagnose, knowledge
+from ..core.visit import unit_order
 from ..core.wire.protocols import FAMILIES
 from .crews.models import Crew
 from .jobs import actions
@@ -168,6 +171,13 @@ class Inquiry(Document):
 
     answers: dict[str, int] = {}
     document: dict[str, Any] | None = None
+
+
+class FoundOut(Schema):
+    """Found settings that could be read, by id, and the lines that could not."""
+
+    values: dict[str, str]
+    problems: list[ProblemOut]
 
 
 class ProtocolLine(Schema):
@@ -433,6 +443,33 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: str = 
     document = _document(latest.document)
     sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
     return _attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
+
+
+@api.get("/jobs/{uuid:id}/sheets/{unit}/pdf", response={200: None, **REFUSALS}, tags=["plan"])
+def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: str = "A4") -> HttpResponse:
+    """Download one unit's working list as PDF with boxes to tick and to write in."""
+    job, latest = _job(request, id)
+    document = _document(latest.document)
+    sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
+    page = sheet_page(document, sheet, unit_order(document, unit, shipped_library()), _paper(paper))
+    return _attachment(page, f"{job.name} {unit}.pdf", "application/pdf")
+
+
+@api.post("/order/{unit}", response={200: UnitOrder, **REFUSALS}, tags=["plan"], openapi_extra=_document_body("Job"))
+def order_of_unit(request: HttpRequest, unit: str) -> HttpResponse:
+    """Return the working list of one unit of an unsaved document: from as found to as planned."""
+    document = parse_job(_body(request), shipped_library())
+    return HttpResponse(unit_order(document, unit, shipped_library()).model_dump_json(), content_type=JSON)
+
+
+@api.post("/as-found/{profile}", response={200: FoundOut, **REFUSALS}, tags=["plan"])
+def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
+    """Read a list of found settings (CSV, JSON or pasted lines); nothing is stored."""
+    held = shipped_library().get(profile, InverterProfile)
+    if held is None:
+        raise Http404
+    values, problems = parse_found(held, _body(request))
+    return {"values": values, "problems": [p.model_dump(mode="json") for p in problems]}
 
 
 def _paper(paper: str) -> Paper:

@@ -244,6 +244,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/sheets/{unit}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Pdf
+         * @description Download one unit's working list as PDF with boxes to tick and to write in.
+         */
+        get: operations["ewerer_server_api_sheet_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/order/{unit}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order Of Unit
+         * @description Return the working list of one unit of an unsaved document: from as found to as planned.
+         */
+        post: operations["ewerer_server_api_order_of_unit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/as-found/{profile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read As Found
+         * @description Read a list of found settings (CSV, JSON or pasted lines); nothing is stored.
+         */
+        post: operations["ewerer_server_api_read_as_found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/cable": {
         parameters: {
             query?: never;
@@ -644,7 +704,9 @@ export interface components {
              *       "lead_mohm": null,
              *       "main_lead_mohm": null,
              *       "fuse_a": null,
-             *       "cable_a": null
+             *       "cable_a": null,
+             *       "shunt_a": null,
+             *       "shunt_mv": null
              *     }
              */
             bank: components["schemas"]["JobBank"];
@@ -693,6 +755,7 @@ export interface components {
              *       "max_c_rate": null,
              *       "max_discharge_c_rate": null,
              *       "link_loss": "auto",
+             *       "new_bank": false,
              *       "source_order": "sun-bank-mains",
              *       "charge_order": "sun-first",
              *       "reserve_soc": null,
@@ -709,6 +772,31 @@ export interface components {
              * @default []
              */
             windows: components["schemas"]["Window"][];
+            /**
+             * As Found
+             * @default {}
+             */
+            as_found: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
+             * Extra Entries
+             * @default {}
+             */
+            extra_entries: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
+             * Profile Revisions
+             * @default {}
+             */
+            profile_revisions: {
+                [key: string]: number;
+            };
             /**
              * Sheet Marks
              * @default {}
@@ -737,6 +825,10 @@ export interface components {
             fuse_a?: number | null;
             /** Cable A */
             cable_a?: number | null;
+            /** Shunt A */
+            shunt_a?: number | null;
+            /** Shunt Mv */
+            shunt_mv?: number | null;
         };
         /**
          * JobLink
@@ -965,6 +1057,11 @@ export interface components {
              * @enum {string}
              */
             link_loss: "auto" | "stop" | "carry-on";
+            /**
+             * New Bank
+             * @default false
+             */
+            new_bank: boolean;
             /**
              * Source Order
              * @default sun-bank-mains
@@ -1212,6 +1309,37 @@ export interface components {
             steps: string[];
         };
         /**
+         * AgreementRow
+         * @description One setting over all units of a model: what each shows, whether they agree as the scope asks.
+         */
+        AgreementRow: {
+            /** Profile */
+            profile: string;
+            /** Setting */
+            setting: string;
+            /** Label */
+            label: string;
+            /** Menu */
+            menu: string[];
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "same-on-all" | "host" | "own";
+            /** Shown */
+            shown: {
+                [key: string]: string | null;
+            };
+            /** Planned */
+            planned: {
+                [key: string]: string | null;
+            };
+            /** Agrees */
+            agrees: boolean | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * Alternative
          * @description Another school's figure for the same quantity.
          */
@@ -1448,6 +1576,30 @@ export interface components {
             known_bad: string[];
         };
         /**
+         * FoundValue
+         * @description What a unit was found to show for one setting: decoded, beside what is planned.
+         */
+        FoundValue: {
+            /** Setting */
+            setting: string;
+            /** Label */
+            label: string;
+            /** Quantity */
+            quantity: string | null;
+            /** Shown */
+            shown: string;
+            /** Value */
+            value: number | string | boolean | null;
+            /** Planned */
+            planned: string | null;
+            /** Same */
+            same: boolean | null;
+            /** Dangerous */
+            dangerous: boolean;
+            /** Problem */
+            problem: string;
+        };
+        /**
          * LadderView
          * @description What a drawing of the ladder needs beside the rungs.
          */
@@ -1632,6 +1784,24 @@ export interface components {
             text: string;
         };
         /**
+         * Misfit
+         * @description Why a preset does not do: the quantity, what the preset sets, what is permitted or planned.
+         */
+        Misfit: {
+            /** Quantity */
+            quantity: string;
+            /** Word */
+            word: string;
+            /** Preset */
+            preset: number;
+            /** Lowest */
+            lowest: number | null;
+            /** Highest */
+            highest: number | null;
+            /** Text */
+            text: string;
+        };
+        /**
          * ModuleAddress
          * @description The address of one module: planned switches (True is up), what was found, the verdict.
          */
@@ -1731,10 +1901,60 @@ export interface components {
             windows: {
                 [key: string]: unknown;
             };
+            /**
+             * Found
+             * @default {}
+             */
+            found: {
+                [key: string]: components["schemas"]["FoundValue"][];
+            };
+            /**
+             * Agreement
+             * @default []
+             */
+            agreement: components["schemas"]["AgreementRow"][];
+            /**
+             * Presets
+             * @default []
+             */
+            presets: components["schemas"]["PresetVerdict"][];
+            /**
+             * Readbacks
+             * @default {}
+             */
+            readbacks: {
+                [key: string]: components["schemas"]["ReadBack"][];
+            };
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Stages */
             stages: components["schemas"]["StageState"][];
+        };
+        /**
+         * PresetVerdict
+         * @description Whether a shipped preset of a unit passes the same rules as the plan.
+         */
+        PresetVerdict: {
+            /** Profile */
+            profile: string;
+            /** Preset */
+            preset: string;
+            /** Fits */
+            fits: boolean;
+            /** Misfits */
+            misfits: components["schemas"]["Misfit"][];
+        };
+        /**
+         * ReadBack
+         * @description The verdict on a value read back after entry.
+         */
+        ReadBack: {
+            /** Key */
+            key: string;
+            /** Ok */
+            ok: boolean;
+            /** Text */
+            text: string;
         };
         /**
          * Reason
@@ -2015,6 +2235,182 @@ export interface components {
             high: number;
             /** Word */
             word: string;
+        };
+        /**
+         * BlockedTarget
+         * @description Why the planned values cannot all be entered, and what can be.
+         */
+        BlockedTarget: {
+            /** Reasons */
+            reasons: string[];
+            /** Rules */
+            rules: string[];
+            /** Nearest */
+            nearest: components["schemas"]["NearestTarget"][];
+        };
+        /**
+         * NearestTarget
+         * @description A planned value that cannot be reached, and the nearest that can.
+         */
+        NearestTarget: {
+            /** Setting */
+            setting: string;
+            /** Label */
+            label: string;
+            /** Wanted */
+            wanted: string;
+            /** Nearest */
+            nearest: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Reset
+         * @description What an entry puts back: the setting, to what, and whether the list enters it again.
+         */
+        Reset: {
+            /** Setting */
+            setting: string;
+            /** Label */
+            label: string;
+            /** To */
+            to: string;
+            /** Planned */
+            planned: boolean;
+        };
+        /**
+         * Step
+         * @description One step: an action of the person, or an entry.
+         */
+        Step: {
+            /** Key */
+            key: string;
+            /** No */
+            no: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "action" | "entry";
+            /** Setting */
+            setting?: string | null;
+            /**
+             * Menu
+             * @default []
+             */
+            menu: string[];
+            /** Label */
+            label: string;
+            /**
+             * Word
+             * @default
+             */
+            word: string;
+            /** Quantity */
+            quantity?: string | null;
+            /**
+             * Level
+             * @default user
+             */
+            level: string;
+            /**
+             * Needs
+             * @default any
+             */
+            needs: string;
+            /**
+             * Takes Effect
+             * @default at-once
+             */
+            takes_effect: string;
+            /** Shows */
+            shows?: string | null;
+            /** Enter */
+            enter?: string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Temporary
+             * @default false
+             */
+            temporary: boolean;
+            /**
+             * Resets
+             * @default []
+             */
+            resets: components["schemas"]["Reset"][];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Rules
+             * @default []
+             */
+            rules: string[];
+            /**
+             * Caution
+             * @default
+             */
+            caution: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
+        };
+        /**
+         * UnitOrder
+         * @description The working list of one unit. ``assumed`` says that nobody noted what it shows, so factory values count.
+         */
+        UnitOrder: {
+            /**
+             * Ewerer
+             * @default order/1
+             */
+            ewerer: string;
+            /** Unit */
+            unit: string;
+            /** Profile */
+            profile: string;
+            /** Assumed */
+            assumed: boolean;
+            /** Noted */
+            noted: number;
+            /** Mode */
+            mode: string;
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** Writes */
+            writes: number;
+            /** Fits Already */
+            fits_already: string[];
+            blocked: components["schemas"]["BlockedTarget"] | null;
+            /** Proven */
+            proven: boolean;
+            /** Shortest Walk */
+            shortest_walk: boolean;
+        };
+        /**
+         * FoundOut
+         * @description Found settings that could be read, by id, and the lines that could not.
+         */
+        FoundOut: {
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
         };
         /**
          * SymptomLine
@@ -2881,6 +3277,158 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sheet_pdf: {
+        parameters: {
+            query?: {
+                paper?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_order_of_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitOrder"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_read_as_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -133,6 +133,10 @@ class JobBank(Document):
     main_lead_mohm: LeadMilliohms | None = None
     fuse_a: PositiveAmps | None = None
     cable_a: PositiveAmps | None = None
+    shunt_a: PositiveAmps | None = None
+    shunt_mv: (
+        Annotated[float, Field(gt=0, le=1000, json_schema_extra={"x-unit": "mV"}, description="millivolts at rated amps")] | None
+    ) = None
 
     @field_validator("modules")
     @classmethod
@@ -234,6 +238,7 @@ class Policy(Document):
     max_c_rate: Annotated[float, Field(gt=0, le=5, description="charge current over capacity, per hour")] | None = None
     max_discharge_c_rate: Annotated[float, Field(gt=0, le=10, description="per hour")] | None = None
     link_loss: Literal["auto", "stop", "carry-on"] = "auto"
+    new_bank: bool = False
     source_order: Literal["sun-bank-mains", "sun-mains", "mains-first"] = "sun-bank-mains"
     charge_order: Literal["sun-only", "sun-first", "sun-and-mains", "mains-first"] = "sun-first"
     reserve_soc: Fraction | None = None
@@ -287,6 +292,9 @@ class Window(Document):
         return days
 
 
+Shown = Annotated[str, Field(min_length=1, max_length=60, description="a value as the display shows it")]
+
+
 class SheetMark(Document):
     """What was done with one row of a unit's sheet."""
 
@@ -313,6 +321,9 @@ class Job(Document):
     loads: Loads = Loads()
     policy: Policy = Policy()
     windows: Annotated[list[Window], Field(max_length=60)] = []
+    as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
+    extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
+    profile_revisions: Annotated[dict[Identifier, Annotated[int, Field(ge=1)]], Field(max_length=200)] = {}
     sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=32)] = {}
 
     @field_validator("units")

@@ -435,6 +435,62 @@ class UnitSheet(PlanPart):
     leave_alone: list[LeftAlone]
 
 
+class FoundValue(PlanPart):
+    """What a unit was found to show for one setting: decoded, beside what is planned."""
+
+    setting: str
+    label: str
+    quantity: str | None
+    shown: str
+    value: float | str | bool | None
+    planned: str | None
+    same: bool | None
+    dangerous: bool
+    problem: str
+
+
+class AgreementRow(PlanPart):
+    """One setting over all units of a model: what each shows, whether they agree as the scope asks."""
+
+    profile: str
+    setting: str
+    label: str
+    menu: list[str]
+    scope: Literal["same-on-all", "host", "own"]
+    shown: dict[str, str | None]
+    planned: dict[str, str | None]
+    agrees: bool | None
+    text: str
+
+
+class Misfit(PlanPart):
+    """Why a preset does not do: the quantity, what the preset sets, what is permitted or planned."""
+
+    quantity: str
+    word: str
+    preset: float
+    lowest: float | None
+    highest: float | None
+    text: str
+
+
+class PresetVerdict(PlanPart):
+    """Whether a shipped preset of a unit passes the same rules as the plan."""
+
+    profile: str
+    preset: str
+    fits: bool
+    misfits: list[Misfit]
+
+
+class ReadBack(PlanPart):
+    """The verdict on a value read back after entry."""
+
+    key: str
+    ok: bool
+    text: str
+
+
 class StageState(PlanPart):
     """The state of one stage of the work and its key figure in words."""
 
@@ -459,6 +515,10 @@ class Plan(PlanPart):
     link: Link
     units: list[UnitSheet]
     windows: dict[str, Any]
+    found: dict[str, list[FoundValue]] = {}
+    agreement: list[AgreementRow] = []
+    presets: list[PresetVerdict] = []
+    readbacks: dict[str, list[ReadBack]] = {}
     findings: list[Finding]
     stages: list[StageState]
 
