@@ -20,23 +20,27 @@ from ninja.utils import check_csrf
 from .. import __version__
 from ..core import cli as core_cli
 from ..core.as_found import parse_found
-from ..core.documents import Document, DocumentError, Finding, InverterProfile, Plan, Problem, parse_document, parse_json
+from ..core.documents import Document, DocumentError, Finding, InverterProfile, Plan, Problem, Profile, parse_document, parse_json
 from ..core.documents import Job as JobDocument
 from ..core.documents.base import MAX_DOCUMENT_BYTES
 from ..core.documents.order import UnitOrder
 from ..core.export import sheet_bytes
 from ..core.findings import REGISTRY, STATUS_WORDS
-from ..core.library import check_references, parse_job, shipped_library
+from ..core.library import Library, check_references, parse_profile, shipped_library
 from ..core.pages import Paper, cable_page, sheet_page
 from ..core.plan import plan
 from ..core.quantities import QUANTITIES
 from ..core.symptoms import Diagnosis, diagnose, knowledge
+from ..core.tryout import try_value, try_writes
 from ..core.visit import unit_order
 from ..core.wire.protocols import FAMILIES
 from .crews.models import Crew
 from .jobs import actions
 from .jobs.models import Job, Revision
 from .problems import problem, refused
+from .profiles import actions as profile_actions
+from .profiles.actions import library_for
+from .profiles.models import CrewProfile
 
 api = NinjaAPI(title="Ewerer", version=__version__, auth=SessionAuth(), urls_namespace="api", docs_url=None)
 JSON = "application/json"
@@ -145,6 +149,62 @@ class ProfileLine(Schema):
     maker: str
     revision: int
     about: str
+    own: bool
+
+
+class CheckOut(Schema):
+    """What is wrong with a profile, and its key figures when nothing is."""
+
+    problems: list[ProblemOut]
+    about: str
+
+
+class TryIn(Document):
+    """A profile to try: one value of one setting, and writes as (setting, value) in order."""
+
+    profile: dict[str, Any]
+    setting: str = ""
+    value: str = ""
+    writes: list[tuple[str, str]] = []
+
+
+class TriedEntry(Schema):
+    """What a canonical value becomes on the display, and back; or what is wrong."""
+
+    shown: str
+    means: str
+    problem: str
+
+
+class TriedWrite(Schema):
+    """One write: taken or refused with the reason, and what it changed besides."""
+
+    setting: str
+    value: str
+    taken: bool
+    text: str
+
+
+class TryOut(Schema):
+    """The outcome of a try."""
+
+    entry: TriedEntry
+    writes: list[TriedWrite]
+
+
+class VersionLine(Schema):
+    """A version of a profile."""
+
+    revision: int
+    saved_at: datetime
+    saved_by: str
+
+
+class StaleProfileOut(ProblemDetails):
+    """A save that came too late, with the version that is there."""
+
+    current_revision: int
+    theirs: dict[str, Any]
 
 
 class RuleOut(Schema):
@@ -206,6 +266,7 @@ def _refused(request: HttpRequest, error: DocumentError) -> HttpResponse:
 @api.exception_handler(Http404)
 @api.exception_handler(Job.DoesNotExist)
 @api.exception_handler(Revision.DoesNotExist)
+@api.exception_handler(CrewProfile.DoesNotExist)
 def _missing(request: HttpRequest, error: Exception) -> HttpResponse:
     return problem(404, "Not found", "There is no such thing here, or it belongs to another crew.")
 
@@ -256,10 +317,12 @@ def _job(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
     return job, job.revisions.get(number=job.revision)
 
 
-def _document(data: dict[str, Any]) -> JobDocument:
+def _document(request: HttpRequest, data: Any) -> tuple[JobDocument, Library]:
+    """Return a job document checked against the crew's library, in the versions it pins."""
     document = parse_document(JobDocument, data)
-    check_references(document, shipped_library())
-    return document
+    library = library_for(_crew(request), document.profile_revisions)
+    check_references(document, library)
+    return document, library
 
 
 def _saved(job: Job) -> dict[str, Any]:
@@ -323,7 +386,7 @@ def list_jobs(request: HttpRequest, put_away: bool = False) -> list[dict[str, An
 @api.post("/jobs", response={201: JobLine, **REFUSALS}, tags=["jobs"], openapi_extra=_document_body("Job"))
 def create_job(request: HttpRequest) -> tuple[int, dict[str, Any]]:
     """Create or import a job from a job document."""
-    document = parse_job(_body(request), shipped_library())
+    document, _ = _document(request, parse_json(_body(request)))
     return 201, _line(actions.create(_crew(request), document, request.user))
 
 
@@ -346,7 +409,7 @@ def save_job(request: HttpRequest, id: uuid.UUID) -> Any:
     if not isinstance(data, dict) or set(data) != {"base_revision", "document"} or type(data["base_revision"]) is not int:
         raise DocumentError([Problem(pointer="", message="not a save", expected="an object with base_revision and document")])
     try:
-        document = _document(data["document"])
+        document, _ = _document(request, data["document"])
     except DocumentError as error:
         raise DocumentError(p.model_copy(update={"pointer": "/document" + p.pointer}) for p in error.problems) from None
     try:
@@ -410,21 +473,21 @@ def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     return _attachment(text.encode(), f"{job.name}.json", JSON)
 
 
-def _plan_json(document: JobDocument) -> HttpResponse:
-    return HttpResponse(plan(document, shipped_library()).model_dump_json(), content_type=JSON)
+def _plan_json(document: JobDocument, library: Library) -> HttpResponse:
+    return HttpResponse(plan(document, library).model_dump_json(), content_type=JSON)
 
 
 @api.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS}, by_alias=True, tags=["plan"])
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
     _, latest = _job(request, id)
-    return _plan_json(_document(latest.document))
+    return _plan_json(*_document(request, latest.document))
 
 
 @api.post("/plan", response={200: Plan, **REFUSALS}, by_alias=True, tags=["plan"], openapi_extra=_document_body("Job"))
 def plan_of_document(request: HttpRequest) -> HttpResponse:
     """Return the plan of an unsaved document; nothing is stored."""
-    return _plan_json(parse_job(_body(request), shipped_library()))
+    return _plan_json(*_document(request, parse_json(_body(request))))
 
 
 SHEET_TYPES = {
@@ -440,8 +503,8 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: str = 
     if format not in SHEET_TYPES:
         raise DocumentError([Problem(pointer="/format", message="no such format", value=format, expected="json, csv or xlsx")])
     job, latest = _job(request, id)
-    document = _document(latest.document)
-    sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
+    document, library = _document(request, latest.document)
+    sheet = core_cli.find_sheet(document, plan(document, library), unit)
     return _attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
 
 
@@ -449,23 +512,23 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: str = 
 def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: str = "A4") -> HttpResponse:
     """Download one unit's working list as PDF with boxes to tick and to write in."""
     job, latest = _job(request, id)
-    document = _document(latest.document)
-    sheet = core_cli.find_sheet(document, plan(document, shipped_library()), unit)
-    page = sheet_page(document, sheet, unit_order(document, unit, shipped_library()), _paper(paper))
+    document, library = _document(request, latest.document)
+    sheet = core_cli.find_sheet(document, plan(document, library), unit)
+    page = sheet_page(document, sheet, unit_order(document, unit, library), _paper(paper))
     return _attachment(page, f"{job.name} {unit}.pdf", "application/pdf")
 
 
 @api.post("/order/{unit}", response={200: UnitOrder, **REFUSALS}, tags=["plan"], openapi_extra=_document_body("Job"))
 def order_of_unit(request: HttpRequest, unit: str) -> HttpResponse:
     """Return the working list of one unit of an unsaved document: from as found to as planned."""
-    document = parse_job(_body(request), shipped_library())
-    return HttpResponse(unit_order(document, unit, shipped_library()).model_dump_json(), content_type=JSON)
+    document, library = _document(request, parse_json(_body(request)))
+    return HttpResponse(unit_order(document, unit, library).model_dump_json(), content_type=JSON)
 
 
 @api.post("/as-found/{profile}", response={200: FoundOut, **REFUSALS}, tags=["plan"])
 def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
     """Read a list of found settings (CSV, JSON or pasted lines); nothing is stored."""
-    held = shipped_library().get(profile, InverterProfile)
+    held = library_for(_crew(request)).get(profile, InverterProfile)
     if held is None:
         raise Http404
     values, problems = parse_found(held, _body(request))
@@ -482,8 +545,8 @@ def _paper(paper: str) -> Paper:
 def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: str = "A4") -> HttpResponse:
     """Download the cable card with its address plan as one PDF page."""
     job, latest = _job(request, id)
-    document = _document(latest.document)
-    page = cable_page(document, plan(document, shipped_library()), _paper(paper))
+    document, library = _document(request, latest.document)
+    page = cable_page(document, plan(document, library), _paper(paper))
     return _attachment(page, f"{job.name} cable.pdf", "application/pdf")
 
 
@@ -500,7 +563,7 @@ def diagnose_symptom(request: HttpRequest, id: str) -> HttpResponse:
     asked = parse_document(Inquiry, data)
     findings: list[Finding] = []
     if asked.document is not None:
-        findings = plan(_document(asked.document), shipped_library()).findings
+        findings = plan(*_document(request, asked.document)).findings
     return HttpResponse(diagnose(id, asked.answers, findings).model_dump_json(), content_type=JSON)
 
 
@@ -522,29 +585,102 @@ def dbc_of_protocol(request: HttpRequest, name: str) -> HttpResponse:
     return _attachment(text.encode(), f"{name}.dbc", "text/plain; charset=utf-8")
 
 
+def _profile_line(p: Profile, own: bool) -> dict[str, Any]:
+    kind = p.version_tag.split("/")[0]
+    return {"id": p.id, "kind": kind, "name": p.name, "maker": p.maker, "revision": p.revision, "about": p.about(), "own": own}
+
+
 @api.get("/library", response={200: list[ProfileLine], 401: ProblemDetails}, tags=["library"])
 def list_library(request: HttpRequest) -> list[dict[str, Any]]:
-    """List the device profiles."""
-    return [
-        {
-            "id": p.id,
-            "kind": p.version_tag.split("/")[0],
-            "name": p.name,
-            "maker": p.maker,
-            "revision": p.revision,
-            "about": p.about(),
-        }
-        for p in shipped_library()
-    ]
+    """List the device profiles: what ships and the crew's own."""
+    shipped = shipped_library()
+    return [_profile_line(p, shipped.newest(p.id) is None) for p in library_for(_crew(request))]
+
+
+@api.post("/library", response={201: ProfileLine, **REFUSALS}, tags=["library"], openapi_extra=_document_body("Profile"))
+def create_profile(request: HttpRequest) -> tuple[int, dict[str, Any]]:
+    """Store a new profile of the crew, made or imported."""
+    profile = parse_profile(_body(request))
+    version = profile_actions.create(_crew(request), profile, request.user)
+    return 201, {**_profile_line(profile, True), "revision": version.revision}
+
+
+@api.post("/library/check", response={200: CheckOut, **REFUSALS}, tags=["library"], openapi_extra=_document_body("Profile"))
+def check_profile(request: HttpRequest) -> dict[str, Any]:
+    """Say what is wrong with a profile document; nothing is stored."""
+    try:
+        return {"problems": [], "about": parse_profile(_body(request)).about()}
+    except DocumentError as error:
+        return {"problems": [p.model_dump(mode="json") for p in error.problems], "about": ""}
+
+
+@api.post("/library/try", response={200: TryOut, **REFUSALS}, tags=["library"], openapi_extra=_document_body("TryIn"))
+def try_profile(request: HttpRequest) -> dict[str, Any]:
+    """Try a profile: what a value becomes on the display, and whether the unit takes a sequence of writes."""
+    asked = parse_document(TryIn, parse_json(_body(request)))
+    profile = parse_profile(json.dumps(asked.profile))
+    if not isinstance(profile, InverterProfile):
+        raise DocumentError(
+            [Problem(pointer="/profile/ewerer", message="only inverter-chargers have settings to try", expected="inverter/1")]
+        )
+    return {"entry": try_value(profile, asked.setting, asked.value), "writes": try_writes(profile, asked.writes)}
 
 
 @api.get("/library/{id}", response={200: dict[str, Any], **REFUSALS}, tags=["library"])
-def read_profile(request: HttpRequest, id: str) -> HttpResponse:
-    """Return one profile."""
-    found = next((p for p in shipped_library() if p.id == id), None)
-    if found is None:
+def read_profile(request: HttpRequest, id: str, revision: int | None = None) -> HttpResponse:
+    """Return one profile, its newest version or the one asked for."""
+    pins = {id: revision} if revision is not None else {}
+    found = next((p for p in library_for(_crew(request), pins) if p.id == id), None)
+    if found is None or (revision is not None and found.revision != revision):
         raise Http404
     return HttpResponse(found.model_dump_json(by_alias=True, exclude_unset=True), content_type=JSON)
+
+
+@api.put(
+    "/library/{id}",
+    response={200: ProfileLine, 409: StaleProfileOut, **REFUSALS},
+    tags=["library"],
+    openapi_extra=_document_body("Profile"),
+)
+def save_profile(request: HttpRequest, id: str, base_revision: int) -> Any:
+    """Save a new version of the crew's own profile. A stale save gets 409 with the version that is there."""
+    profile = parse_profile(_body(request))
+    if profile.id != id:
+        raise DocumentError([Problem(pointer="/id", message="the id of a profile stays", value=profile.id, expected=id)])
+    try:
+        version = profile_actions.save(_crew(request), profile, base_revision, request.user)
+    except profile_actions.StaleProfile as stale:
+        return problem(
+            409,
+            "Someone saved in between",
+            f"{stale.latest.saved_by.get_username()} saved version {stale.latest.revision}.",
+            current_revision=stale.latest.revision,
+            theirs=stale.latest.document,
+        )
+    return {**_profile_line(profile, True), "revision": version.revision}
+
+
+@api.delete("/library/{id}", response={204: None, **REFUSALS}, tags=["library"])
+def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
+    """Take a profile of the crew out of the library. Its versions stay."""
+    profile_actions.put_away(_crew(request), id)
+    return 204, None
+
+
+@api.get("/library/{id}/versions", response={200: list[VersionLine], **REFUSALS}, tags=["library"])
+def list_versions(request: HttpRequest, id: str) -> list[dict[str, Any]]:
+    """List the versions of the crew's own profile, newest first."""
+    held = CrewProfile.objects.get(crew=_crew(request), profile_id=id)
+    rows = held.versions.select_related("saved_by").defer("document")
+    return [{"revision": v.revision, "saved_at": v.saved_at, "saved_by": v.saved_by.get_username()} for v in rows]
+
+
+@api.get("/schema/{kind}", response={200: dict[str, Any], **REFUSALS}, tags=["library"])
+def read_schema(request: HttpRequest, kind: str) -> dict[str, Any]:
+    """Return the JSON Schema of job, profile or plan."""
+    if kind not in ("job", "profile", "plan"):
+        raise Http404
+    return core_cli.schema(kind)
 
 
 @api.get("/rules", response={200: list[RuleOut], 401: ProblemDetails}, tags=["library"])
@@ -573,13 +709,14 @@ def list_quantities(request: HttpRequest) -> dict[str, dict[str, str]]:
 def openapi_json() -> str:
     """Return the OpenAPI document as kept in docs/openapi.json."""
     schema = api.get_openapi_schema(path_prefix="/api/")
-    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn, "Inquiry": Inquiry}
+    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn, "Inquiry": Inquiry, "TryIn": TryIn}
     parts = schema["components"]["schemas"]
     for name, model in extra.items():
         made = model.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")
         for inner, part in made.pop("$defs", {}).items():
             parts.setdefault(inner, part)
         parts[name] = made
+    parts["Profile"] = {"type": "object", "title": "Profile", "description": "See /api/schema/profile."}
     return json.dumps(schema, indent=1, default=str) + "\n"
 
 

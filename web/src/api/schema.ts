@@ -413,11 +413,55 @@ export interface paths {
         };
         /**
          * List Library
-         * @description List the device profiles.
+         * @description List the device profiles: what ships and the crew's own.
          */
         get: operations["ewerer_server_api_list_library"];
         put?: never;
-        post?: never;
+        /**
+         * Create Profile
+         * @description Store a new profile of the crew, made or imported.
+         */
+        post: operations["ewerer_server_api_create_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Profile
+         * @description Say what is wrong with a profile document; nothing is stored.
+         */
+        post: operations["ewerer_server_api_check_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Profile
+         * @description Try a profile: what a value becomes on the display, and whether the unit takes a sequence of writes.
+         */
+        post: operations["ewerer_server_api_try_profile"];
         delete?: never;
         options?: never;
         head?: never;
@@ -433,9 +477,57 @@ export interface paths {
         };
         /**
          * Read Profile
-         * @description Return one profile.
+         * @description Return one profile, its newest version or the one asked for.
          */
         get: operations["ewerer_server_api_read_profile"];
+        /**
+         * Save Profile
+         * @description Save a new version of the crew's own profile. A stale save gets 409 with the version that is there.
+         */
+        put: operations["ewerer_server_api_save_profile"];
+        post?: never;
+        /**
+         * Put Away Profile
+         * @description Take a profile of the crew out of the library. Its versions stay.
+         */
+        delete: operations["ewerer_server_api_put_away_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description List the versions of the crew's own profile, newest first.
+         */
+        get: operations["ewerer_server_api_list_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schema/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Schema
+         * @description Return the JSON Schema of job, profile or plan.
+         */
+        get: operations["ewerer_server_api_read_schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2512,6 +2604,93 @@ export interface components {
             revision: number;
             /** About */
             about: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * CheckOut
+         * @description What is wrong with a profile, and its key figures when nothing is.
+         */
+        CheckOut: {
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** About */
+            about: string;
+        };
+        /**
+         * TriedEntry
+         * @description What a canonical value becomes on the display, and back; or what is wrong.
+         */
+        TriedEntry: {
+            /** Shown */
+            shown: string;
+            /** Means */
+            means: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * TriedWrite
+         * @description One write: taken or refused with the reason, and what it changed besides.
+         */
+        TriedWrite: {
+            /** Setting */
+            setting: string;
+            /** Value */
+            value: string;
+            /** Taken */
+            taken: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TryOut
+         * @description The outcome of a try.
+         */
+        TryOut: {
+            entry: components["schemas"]["TriedEntry"];
+            /** Writes */
+            writes: components["schemas"]["TriedWrite"][];
+        };
+        /**
+         * StaleProfileOut
+         * @description A save that came too late, with the version that is there.
+         */
+        StaleProfileOut: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Current Revision */
+            current_revision: number;
+            /** Theirs */
+            theirs: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * VersionLine
+         * @description A version of a profile.
+         */
+        VersionLine: {
+            /** Revision */
+            revision: number;
+            /**
+             * Saved At
+             * Format: date-time
+             */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
         };
         /**
          * RuleOut
@@ -2562,6 +2741,39 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /**
+         * TryIn
+         * @description A profile to try: one value of one setting, and writes as (setting, value) in order.
+         */
+        TryIn: {
+            /** Profile */
+            profile: {
+                [key: string]: unknown;
+            };
+            /**
+             * Setting
+             * @default
+             */
+            setting: string;
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+            /**
+             * Writes
+             * @default []
+             */
+            writes: [
+                string,
+                string
+            ][];
+        };
+        /**
+         * Profile
+         * @description See /api/schema/profile.
+         */
+        Profile: Record<string, never>;
     };
     responses: never;
     parameters: never;
@@ -3695,12 +3907,378 @@ export interface operations {
             };
         };
     };
+    ewerer_server_api_create_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_check_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_try_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     ewerer_server_api_read_profile: {
+        parameters: {
+            query?: {
+                revision?: number | null;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_save_profile: {
+        parameters: {
+            query: {
+                base_revision: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Profile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProfileOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_put_away_profile: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_list_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_read_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
             };
             cookie?: never;
         };

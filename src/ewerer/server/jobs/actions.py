@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
-import threading
 import uuid
-from collections.abc import Callable
-from functools import wraps
-from typing import Any, ParamSpec, TypeVar
+from typing import Any
 
 import jsonpatch
 from django.contrib.auth.models import AbstractBaseUser
-from django.db import transaction
 from django.utils import timezone
 
 from ...core.documents import Job as JobDocument
-from ...core.library import shipped_library
 from ...core.plan import plan
 from ..crews.models import Crew
+from ..profiles.actions import library_for
+from ..writing import writes
 from .models import Job, Revision
-
-_ONE_WRITER = threading.Lock()
-P = ParamSpec("P")
-R = TypeVar("R")
 
 
 class StaleSave(Exception):
@@ -32,20 +25,9 @@ class StaleSave(Exception):
         self.job, self.latest = job, latest
 
 
-def writes(action: Callable[P, R]) -> Callable[P, R]:
-    """Run an action alone and in one transaction: SQLite has one writer, queueing here is fair and quick."""
-
-    @wraps(action)
-    def alone(*args: P.args, **kwargs: P.kwargs) -> R:
-        with _ONE_WRITER, transaction.atomic():
-            return action(*args, **kwargs)
-
-    return alone
-
-
-def summary_of(document: JobDocument) -> dict[str, Any]:
+def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
     """Return what the list of jobs shows: counts of findings, what it waits for, key figures."""
-    made = plan(document, shipped_library())
+    made = plan(document, library_for(crew, document.profile_revisions))
     counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
     waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
     return {
@@ -62,7 +44,7 @@ def _write(job: Job, document: JobDocument, before: dict[str, Any], user: Abstra
     job.name = document.name
     job.saved_at = timezone.now()
     job.saved_by = user
-    job.summary = summary_of(document)
+    job.summary = summary_of(document, job.crew)
     job.save()
     return Revision.objects.create(
         job=job, number=job.revision, document=data, changes=jsonpatch.make_patch(before, data).patch, saved_by=user
@@ -98,7 +80,8 @@ def copy(job_id: uuid.UUID, crew: Crew, user: AbstractBaseUser) -> Job:
     """Store a copy of a job's latest revision, without the marks of work done, as a new job."""
     source = Job.objects.get(pk=job_id, crew=crew)
     data = dict(source.revisions.get(number=source.revision).document)
-    data.pop("sheet_marks", None)
+    for key in ("sheet_marks", "as_found"):
+        data.pop(key, None)
     data["name"] = (data["name"][:112] + " (copy)")[:120]
     document = JobDocument.model_validate(data, strict=False)
     job = Job(crew=crew, name=document.name, saved_by=user)

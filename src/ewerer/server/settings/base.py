@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "axes",
     "ewerer.server.crews",
     "ewerer.server.jobs",
+    "ewerer.server.profiles",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -1,0 +1,1 @@
+"""Device profiles of a crew, every version kept."""

@@ -1,0 +1,10 @@
+"""App configuration."""
+
+from django.apps import AppConfig
+
+
+class ProfilesConfig(AppConfig):
+    """Device profiles of a crew."""
+
+    name = "ewerer.server.profiles"
+    label = "profiles"
