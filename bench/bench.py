@@ -1,8 +1,10 @@
 """Benchmarks: ``make bench`` writes docs/benchmarks.md. Medians on the machine at hand, beside the goal and as a ratio to it."""
 
 import argparse
+import itertools
 import json
 import platform
+import random
 import re
 import statistics
 import subprocess
@@ -15,8 +17,12 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from bench.server import demo_server
+from ewerer.core.device import DeviceModel
+from ewerer.core.documents import InverterProfile
+from ewerer.core.entry_order import entry_order
 from ewerer.core.library import parse_job, shipped_library
 from ewerer.core.plan import plan
+from ewerer.core.visit import unit_order
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "ewerer" / "demo" / "skerry-field-station.json"
@@ -68,6 +74,62 @@ def core_rows() -> list[Row]:
     return [
         timed("plan, 12 units and 32 modules, in the core", lambda: plan(large, library), 20, 60),
         timed("plan of the demo job, in the core", lambda: plan(small, library), 20, 60),
+    ]
+
+
+def puzzle(seed: int) -> tuple[DeviceModel, dict[str, str], dict[str, str]]:
+    """Return a random device of 60 settings in 12 menus with interlocks, side effects and conditions, and two states."""
+    r = random.Random(seed)
+    menus = [[f"M{a}", f"S{b}"] for a in range(4) for b in range(3)]
+    settings: list[dict[str, object]] = []
+    low, high = (sorted(r.randint(10, 60) for _ in range(24)) for _ in range(2))
+    for i in range(24):
+        settings.append(
+            {"id": f"s{i}", "menu": menus[i // 6 * 3], "label": f"s{i}", "min": 0, "max": 99, "step": 1, "factory": "0"}
+        )
+    for i in range(24, 60):
+        one: dict[str, object] = {"id": f"s{i}", "menu": r.choice(menus), "label": f"s{i}", "factory": "p"}
+        one["encoding"] = {"kind": "choice", "choices": {w: w for w in "pqr"}}
+        if i % 6 == 0:
+            one["side_effects"] = [{"sets": {f"s{i + k}": "p" for k in (1, 2, 3)}}]
+        elif i % 6 == 5:
+            one["works_only_if"] = f"s{i - 1} != r"
+        settings.append(one)
+    locks = [
+        {"rule": f"s{b} - s{a} >= {min(low[b] - low[a], high[b] - high[a])}"} for a, b in itertools.pairwise(range(24)) if b % 6
+    ]
+    ratings = {
+        "continuous_w": 1,
+        "surge_w": 1,
+        "charge_max_a": 1,
+        "ac_charge_max_a": 1,
+        "battery_v_min": 40,
+        "battery_v_max": 60,
+        "class_v": 48,
+    }
+    head = {
+        "ewerer": "inverter/1",
+        "id": "toy",
+        "name": "Toy",
+        "maker": "Toy",
+        "ratings": ratings,
+        "ac_volts": [230],
+        "ac_hz": [50],
+        "topologies": ["single"],
+    }
+    model = DeviceModel(InverterProfile.model_validate({**head, "settings": settings, "interlocks": locks}, strict=False))
+    found = {f"s{i}": str(low[i]) if i < 24 else r.choice("pq") for i in range(60)}
+    return model, found, {f"s{i}": str(high[i]) if i < 24 else r.choice("pq") for i in range(60)}
+
+
+def order_rows() -> list[Row]:
+    puzzles = [puzzle(seed) for seed in range(8)]
+    assert all(entry_order(*p).blocked is None for p in puzzles)
+    turn = itertools.cycle(puzzles)
+    library, job = shipped_library(), parse_job(DEMO.read_bytes(), shipped_library())
+    return [
+        timed("order of entry, random devices of 60 settings", lambda: entry_order(*next(turn)), 300, 24, 1),
+        timed("working list of a demo unit, from factory values", lambda: unit_order(job, "U1", library), 300, 20),
     ]
 
 
@@ -137,7 +199,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", metavar="FILE")
     args = parser.parse_args()
-    text = report([*core_rows(), process_row(), *server_rows()])
+    text = report([*core_rows(), *order_rows(), process_row(), *server_rows()])
     print(text)
     if args.write:
         Path(args.write).write_text(text)

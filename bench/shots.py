@@ -38,6 +38,21 @@ def jobs(page: Page, base: str) -> None:
     page.get_by_role("link", name=SKERRY, exact=True).wait_for()
 
 
+def library(page: Page, base: str) -> None:
+    page.goto(base + "/library/orrowan-t8")
+    page.get_by_role("heading", name="Try it").wait_for()
+    page.get_by_label("Setting", exact=True).select_option("fill-volts")
+    page.get_by_label("Value, in its own unit").fill("55.2")
+    page.get_by_label("Writes in order").fill("low-warn = 41\nlow-out = 43")
+    page.wait_for_timeout(400)
+
+
+def as_found(page: Page, base: str) -> None:
+    stage(LARCH, "Sheet")(page, base)
+    page.get_by_role("tab", name="As found").click()
+    page.wait_for_timeout(300)
+
+
 def faults(page: Page, base: str) -> None:
     stage(SKERRY, "Link")(page, base)
     page.keyboard.press("f")
@@ -55,7 +70,9 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
     "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 900)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
-    "sheet": (stage(SKERRY, "Sheet"), "light", (1280, 800)),
+    "library": (library, "light", (1280, 800)),
+    "as-found": (as_found, "light", (1280, 800)),
+    "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
 }
 
 

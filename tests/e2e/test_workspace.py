@@ -77,7 +77,7 @@ def test_a_rung_moves_by_keys(opened):
 def test_marking_exporting_and_importing_gives_the_same_plan(opened, base, tmp_path):
     page = opened(SKERRY, "Sheet")
     page.get_by_role("button", name=re.compile("^Store kind: Linked")).click()
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 of")
+    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 done")
     saved(page)
     with page.expect_download() as sheet:
         page.get_by_role("link", name="CSV").click()
@@ -93,7 +93,7 @@ def test_marking_exporting_and_importing_gives_the_same_plan(opened, base, tmp_p
     again = page.request.get(page.url.replace("/jobs/", "/api/jobs/").removesuffix("/site") + "/plan").json()
     assert again == first
     show(page, "Sheet")
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 of")
+    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 done")
 
 
 def test_keyboard_only(opened):
@@ -125,7 +125,7 @@ def test_keyboard_only(opened):
     page.locator('[data-row="0"]').focus()
     for _ in range(3):
         page.keyboard.press("Enter")
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("3 of")
+    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("3 done")
     expect(page.locator('[data-row="3"]')).to_be_focused()
 
 

@@ -292,3 +292,69 @@ def test_cable_card_and_dbc_files(mine, job):
     assert {p["name"] for p in mine.get("/api/protocols").json()} >= {"rv-c", "sunspec-modbus", "dunmarrow-link"}
     assert b"BO_ 848 Limits" in mine.get("/api/protocols/dunmarrow-link/dbc").content
     assert_problem(mine.get("/api/protocols/rv-c/dbc"), 404)
+
+
+def own_profile(**more):
+    profile = json.loads((ROOT / "src/ewerer/library/cobbleway-200.json").read_text())
+    return profile | {"id": "mine-200", "name": "Mine 200"} | more
+
+
+def test_profiles_have_versions_and_jobs_pin_them(mine, theirs):
+    made = post(mine, "/library", own_profile())
+    assert made.status_code == 201 and made.json()["revision"] == 1 and made.json()["own"]
+    document = {
+        "ewerer": "job/1",
+        "name": "Own",
+        "bank": {"modules": [{"id": "A", "profile": "mine-200"}]},
+        "profile_revisions": {"mine-200": 1},
+    }
+    assert post(mine, "/plan", document).json()["bank"]["charge_limit_a"] == 100
+    saved = mine.put("/api/library/mine-200?base_revision=1", json.dumps(own_profile(charge_a=60)), content_type="application/json")
+    assert saved.json()["revision"] == 2
+    pinned = post(mine, "/plan", document).json()
+    assert pinned["bank"]["charge_limit_a"] == 100
+    assert any(f["rule"] == "profile-revision" for f in pinned["findings"])
+    document["profile_revisions"] = {"mine-200": 2}
+    assert post(mine, "/plan", document).json()["bank"]["charge_limit_a"] == 60
+    stale = mine.put("/api/library/mine-200?base_revision=1", json.dumps(own_profile(charge_a=70)), content_type="application/json")
+    assert assert_problem(stale, 409)["current_revision"] == 2
+    assert [v["revision"] for v in mine.get("/api/library/mine-200/versions").json()] == [2, 1]
+    assert mine.get("/api/library/mine-200?revision=1").json()["charge_a"] == 100
+    assert "mine-200" not in {p["id"] for p in theirs.get("/api/library").json()}
+    assert_problem(theirs.get("/api/library/mine-200"), 404)
+    assert_problem(post(theirs, "/plan", document), 422)
+    assert mine.delete("/api/library/mine-200").status_code == 204
+    assert_problem(mine.get("/api/library/mine-200"), 404)
+
+
+def test_bad_profiles_are_refused(mine):
+    assert_problem(post(mine, "/library", own_profile(id="orrowan-t8")), 422)
+    assert assert_problem(post(mine, "/library", own_profile(charge_a=-1)), 422)["problems"][0]["pointer"] == "/charge_a"
+    post(mine, "/library", own_profile())
+    assert_problem(post(mine, "/library", own_profile()), 422)
+    other = mine.put("/api/library/mine-200?base_revision=1", json.dumps(own_profile(id="else")), content_type="application/json")
+    assert_problem(other, 422)
+    assert post(mine, "/library/check", own_profile(cell_min_v=9)).json()["problems"]
+    assert post(mine, "/library/check", own_profile()).json() == {"problems": [], "about": "8 cells, 200 Ah, in 100 A, out 150 A"}
+
+
+def test_try_as_found_and_order(mine):
+    profile = mine.get("/api/library/orrowan-t8").json()
+    told = post(
+        mine, "/library/try", {"profile": profile, "setting": "fill-volts", "value": "55.2", "writes": [["low-warn", "41"]]}
+    ).json()
+    assert told["entry"]["shown"] == "55.2 V" and told["writes"][0]["taken"] is False
+    assert_problem(post(mine, "/library/try", {"profile": own_profile()}), 422)
+    read = post(mine, "/as-found/orrowan-t8", "fill-volts = 56.4\nghost = 1").json()
+    assert read["values"] == {"fill-volts": "56.4"} and read["problems"][0]["message"] == "no such setting"
+    assert_problem(post(mine, "/as-found/none", "a = 1"), 404)
+    order = post(mine, "/order/U1", data(SKERRY)).json()
+    assert order["proven"] and order["steps"][0]["kind"] == "action"
+    assert_problem(post(mine, "/order/U9", data(SKERRY)), 422)
+
+
+def test_sheet_pdf_and_schema(mine, job):
+    assert mine.get(f"/api/jobs/{job}/sheets/U1/pdf").content.startswith(b"%PDF")
+    assert_problem(mine.get(f"/api/jobs/{job}/sheets/U9/pdf"), 422)
+    assert mine.get("/api/schema/profile").json()["title"] == "Profile"
+    assert_problem(mine.get("/api/schema/none"), 404)

@@ -7,6 +7,7 @@ accepted write applies the setting's side effects. Writing what is already shown
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -111,7 +112,7 @@ class DeviceModel:
             return Refusal(setting, "level", f"{s.label} needs the installer level")
         condition = self.conditions.get(setting)
         if condition is not None and not condition.holds(state.shown):
-            return Refusal(setting, "condition", f"{s.label} works only if {s.works_only_if}", s.works_only_if or "")
+            return Refusal(setting, "condition", f"{s.label} works only if {self.condition_words(setting)}", s.works_only_if or "")
         try:
             decode(s, text, self.profile)
         except ValueError as error:
@@ -137,10 +138,20 @@ class DeviceModel:
         )
         return replace(state, shown=found, restart_due=due)
 
+    def condition_words(self, setting: str) -> str:
+        """Return the condition of a setting with labels instead of ids; empty where it has none."""
+        text = self.settings[setting].works_only_if or ""
+        for name in sorted(self.conditions[setting].names(), key=len, reverse=True) if text else ():
+            if name in self.settings:
+                text = re.sub(rf"(?<![\w.-]){re.escape(name)}(?![\w.-])", self.settings[name].label, text)
+        return text
+
     @staticmethod
     def lock_words(lock: Lock) -> str:
         """Return an interlock in words."""
         margin = lock.parsed.margin
         if margin < 0:
             return f"{lock.below.label} at most {figure(-margin, 4)} over {lock.above.label}"
+        if margin == 0:
+            return f"{lock.above.label} not below {lock.below.label}"
         return f"{lock.above.label} at least {figure(margin, 4)} over {lock.below.label}"

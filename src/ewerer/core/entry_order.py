@@ -576,7 +576,7 @@ def why_now(model: DeviceModel, start: Mapping[str, str], writes: Sequence[Write
             words.append("only for now: it lets the next move")
         condition = model.conditions.get(w.setting)
         if not words and condition is not None:
-            words.append(f"while {s.works_only_if}")
+            words.append(f"while {model.condition_words(w.setting)}")
         out.append("; ".join(dict.fromkeys(words)))
         shown = {**after, **model.effects(w.setting, after)}
     return out

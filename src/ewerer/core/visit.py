@@ -118,7 +118,7 @@ def order_of(unit: Unit, ctx: Context, target: Mapping[str, str]) -> UnitOrder:
                 why=why,
                 rules=row.why if row else [],
                 caution=s.caution or "",
-                note=s.note or "",
+                note=row.note if row else s.note or "",
                 encoding=encoding_words(s, profile),
             )
         )

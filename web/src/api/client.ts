@@ -24,6 +24,11 @@ export type LinkCandidate = S['LinkCandidate']
 export type Diagnosis = S['Diagnosis']
 export type SymptomLine = S['SymptomLine']
 export type ProtocolLine = S['ProtocolLine']
+export type UnitOrder = S['UnitOrder']
+export type Step = S['Step']
+export type FoundValue = S['FoundValue']
+export type VersionLine = S['VersionLine']
+export type TryOut = S['TryOut']
 export type SheetRow = S['SheetRow']
 
 export class ApiProblem extends Error {
@@ -106,7 +111,19 @@ export const api = {
   revision: (id: string, n: number) => call<Job>('GET', `/jobs/${id}/revisions/${n}`),
   plan: (document: Job, signal?: AbortSignal) => call<Plan>('POST', '/plan', document, signal),
   library: () => call<ProfileLine[]>('GET', '/library'),
-  profile: (id: string) => call<Record<string, unknown>>('GET', `/library/${id}`),
+  order: (unit: string, document: Job, signal?: AbortSignal) => call<UnitOrder>('POST', `/order/${unit}`, document, signal),
+  readFound: (profile: string, text: string) =>
+    call<{ values: Record<string, string>; problems: ProblemOut[] }>('POST', `/as-found/${profile}`, text),
+  profile: (id: string, revision?: number) =>
+    call<Record<string, unknown>>('GET', `/library/${id}${revision ? `?revision=${revision}` : ''}`),
+  createProfile: (document: string | object) => call<ProfileLine>('POST', '/library', document),
+  saveProfile: (id: string, base: number, document: object) =>
+    call<ProfileLine>('PUT', `/library/${id}?base_revision=${base}`, document),
+  putAwayProfile: (id: string) => call<null>('DELETE', `/library/${id}`),
+  versions: (id: string) => call<VersionLine[]>('GET', `/library/${id}/versions`),
+  checkProfile: (document: object) => call<{ problems: ProblemOut[]; about: string }>('POST', '/library/check', document),
+  tryProfile: (body: object) => call<TryOut>('POST', '/library/try', body),
+  schema: (kind: string) => call<Record<string, unknown>>('GET', `/schema/${kind}`),
   protocols: () => call<ProtocolLine[]>('GET', '/protocols'),
   symptoms: () => call<SymptomLine[]>('GET', '/symptoms'),
   diagnose: (id: string, answers: Record<string, number>, document: Job | null) =>

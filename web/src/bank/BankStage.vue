@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
+import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
 import { amps, tidy } from '../ui/figures'
@@ -25,7 +26,11 @@ function add(profile: string | null) {
   const id = freeId(modules.value.map((m) => m.id))
   const last = modules.value.at(-1)
   const next = profile ? { id, profile } : { ...moduleFigures(last), id }
-  job.set('/bank/modules', [...modules.value, next])
+  const pin = profile && profiles.value.find((p) => p.id === profile && p.own)?.revision
+  job.setAll([
+    ['/bank/modules', [...modules.value, next]],
+    ...(pin && !job.at(`/profile_revisions/${profile}`) ? [[`/profile_revisions/${profile}`, pin] as [string, unknown]] : []),
+  ])
   if (!profile) openRow.value = modules.value.length - 1
 }
 function remove(i: number) {
@@ -192,6 +197,18 @@ const FIGURES: { key: string; label: string; unit: string; whole?: boolean; scal
       <NumberField path="/bank/main_lead_mohm" label="Main leads, both ways" unit="mΩ" placeholder="0.5" />
       <NumberField path="/bank/fuse_a" label="Main fuse" unit="A" />
       <NumberField path="/bank/cable_a" label="Main cable carries" unit="A" />
+      <NumberField path="/bank/shunt_a" label="Shunt, rated" unit="A" />
+      <NumberField path="/bank/shunt_mv" label="Shunt, at rated amps" unit="mV" />
+      <ChoiceField
+        path="/policy/new_bank"
+        label="The bank is"
+        :fallback="0"
+        :choices="[
+          [0, 'As before'],
+          [1, 'New'],
+        ]"
+        flag
+      />
     </div>
   </fieldset>
 </template>

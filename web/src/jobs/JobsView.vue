@@ -92,6 +92,7 @@ async function signOut() {
       <div class="top">
         <h1>Jobs</h1>
         <span class="gap" />
+        <RouterLink class="button" :to="{ name: 'library' }">Library</RouterLink>
         <button @click="fileInput?.click()">Import job file</button>
         <input
           ref="fileInput"
@@ -174,14 +175,16 @@ async function signOut() {
     </ElDialog>
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
       <p v-if="failedName" class="soft">{{ failedName }}: nothing was stored.</p>
-      <ul v-if="failure?.problems.length" class="problems" role="alert">
-        <li v-for="p in failure.problems" :key="p.pointer + p.message">
-          <code>{{ p.pointer || '/' }}</code> {{ p.message
-          }}<template v-if="p.value !== null && p.value !== undefined"
-            >; found <code>{{ JSON.stringify(p.value).slice(0, 80) }}</code></template
-          ><template v-if="p.expected">; right would be {{ p.expected }}</template>
-        </li>
-      </ul>
+      <div v-if="failure?.problems.length" class="problems" role="alert">
+        <ul>
+          <li v-for="p in failure.problems" :key="p.pointer + p.message">
+            <code>{{ p.pointer || '/' }}</code> {{ p.message
+            }}<template v-if="p.value !== null && p.value !== undefined"
+              >; found <code>{{ JSON.stringify(p.value).slice(0, 80) }}</code></template
+            ><template v-if="p.expected">; right would be {{ p.expected }}</template>
+          </li>
+        </ul>
+      </div>
       <p v-else role="alert">{{ failure?.detail }}</p>
       <p class="buttons"><button @click="failure = null">Close</button></p>
     </ElDialog>

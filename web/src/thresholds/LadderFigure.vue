@@ -11,6 +11,7 @@ const props = defineProps<{
   kind: 'volts' | 'soc'
   cells: number
   chosen: string | null
+  ghosts?: { name: string; value: number; who: string }[]
 }>()
 const emit = defineEmits<{ choose: [name: string]; move: [name: string, value: number]; reset: [name: string] }>()
 
@@ -234,6 +235,12 @@ function key(event: KeyboardEvent, name: string, r: Rung) {
           the cells rest here: {{ tidy(active[1].sag_v, 2) }} V sag at {{ tidy(view.design_load_a, 0) }} A
         </text>
       </template>
+      <g v-for="g in ghosts ?? []" :key="g.name + g.who" class="found" :data-ghost="g.name">
+        <path :d="`M${LEFT + 8} ${scale.y(Math.min(high, Math.max(low, g.value)))}h16`" :stroke="toneOf(g.name)" />
+        <circle :cx="LEFT + 27" :cy="scale.y(Math.min(high, Math.max(low, g.value)))" r="3.4" :stroke="toneOf(g.name)">
+          <title>{{ g.who }} was found at {{ show(g.value) }}</title>
+        </circle>
+      </g>
       <g v-for="m in margins" :key="m.key + 'm'">
         <text :x="boxX + 46" :y="m.y + 4" text-anchor="middle" class="axis margin">{{ m.text }}</text>
       </g>
@@ -373,6 +380,12 @@ svg {
   paint-order: stroke;
   stroke: var(--sheet);
   stroke-width: 4px;
+}
+.found path,
+.found circle {
+  fill: var(--sheet);
+  stroke-width: 2;
+  stroke-dasharray: 3 2;
 }
 .name {
   font-size: 14.5px;

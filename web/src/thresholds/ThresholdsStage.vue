@@ -14,6 +14,14 @@ const view = computed(() => plan.value?.ladder_view)
 const rungs = (kind: string) => Object.entries(plan.value?.ladder ?? {}).filter(([, r]) => r.kind === kind) as [string, Rung][]
 const volts = computed(() => rungs('volts'))
 const soc = computed(() => rungs('soc'))
+const ghosts = (kind: string) =>
+  Object.entries(plan.value?.found ?? {}).flatMap(([unit, values]) =>
+    values.flatMap((f) =>
+      f.quantity && typeof f.value === 'number' && plan.value?.ladder[f.quantity]?.kind === kind && f.same === false
+        ? [{ name: f.quantity, value: f.value, who: `${unit} ${f.label}` }]
+        : [],
+    ),
+  )
 const chosen = ref<string | null>(null)
 watch(
   volts,
@@ -83,6 +91,7 @@ const topology = computed(() => plan.value?.bank)
         :rungs="volts"
         :view="view"
         kind="volts"
+        :ghosts="ghosts('volts')"
         :cells="topology.series_cells"
         :chosen="chosen"
         @choose="(n) => (chosen = n)"
@@ -94,6 +103,7 @@ const topology = computed(() => plan.value?.bank)
         :rungs="soc"
         :view="view"
         kind="soc"
+        :ghosts="ghosts('soc')"
         :cells="topology.series_cells"
         :chosen="chosen"
         @choose="(n) => (chosen = n)"
@@ -101,6 +111,7 @@ const topology = computed(() => plan.value?.bank)
         @reset="(n) => job.set(own(n), undefined)"
       />
     </div>
+    <p v-if="ghosts('volts').length + ghosts('soc').length" class="soft small">Dashed rings: as found, where it differs.</p>
     <WhyPanel
       v-if="rung && chosen"
       :title="title"

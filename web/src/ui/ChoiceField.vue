@@ -10,11 +10,15 @@ const props = defineProps<{
   fallback?: string | number
   select?: boolean
   bare?: boolean
+  flag?: boolean
 }>()
 const job = useJob()
-const value = computed(() => (job.at(props.path) as string | number | undefined) ?? props.fallback)
+const value = computed(() => {
+  const held = job.at(props.path) as string | number | boolean | undefined
+  return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback)
+})
 const name = computed(() => 'c' + props.path.replace(/[^A-Za-z0-9]+/g, '-'))
-const choose = (v: string | number) => job.set(props.path, v)
+const choose = (v: string | number) => job.set(props.path, props.flag ? v === 1 || undefined : v)
 function picked(event: Event) {
   const index = (event.target as HTMLSelectElement).selectedIndex
   const found = props.choices[index]

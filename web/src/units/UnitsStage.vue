@@ -40,7 +40,13 @@ function add() {
     phase: place,
   }
   if (last?.firmware) next.firmware = last.firmware
-  job.set('/units', [...units.value, next])
+  const pin = of('inverter').find((p) => p.id === adding.value && p.own)?.revision
+  job.setAll([
+    ['/units', [...units.value, next]],
+    ...(pin && !job.at(`/profile_revisions/${adding.value}`)
+      ? [[`/profile_revisions/${adding.value}`, pin] as [string, unknown]]
+      : []),
+  ])
 }
 const addSun = () =>
   job.set('/sun/chargers', [

@@ -17,6 +17,7 @@ export type Stage = (typeof STAGES)[number]
 export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'link', 'limits', 'thresholds', 'sheet']
 
 const PLACES: [string, Stage][] = [
+  ['/policy/new_bank', 'bank'],
   ['/policy/max_c_rate', 'limits'],
   ['/policy/max_discharge_c_rate', 'limits'],
   ['/policy/loop', 'link'],
@@ -31,6 +32,8 @@ const PLACES: [string, Stage][] = [
   ['/mains', 'site'],
   ['/generator', 'site'],
   ['/sheet_marks', 'sheet'],
+  ['/as_found', 'sheet'],
+  ['/extra_entries', 'sheet'],
 ]
 export const stageOf = (pointer: string): Stage =>
   pointer.endsWith('/switches') ? 'link' : (PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site')

@@ -186,6 +186,11 @@ export function createJob(id: string) {
     } else replace(next)
     lastSet = { pointer, at: Date.now() }
   }
+  /** Several places at once, as one step of undo. */
+  function setAll(writes: [pointer: string, value: unknown][]) {
+    if (!document.value) return
+    replace(writes.reduce((doc, [pointer, value]) => write(doc, pointer, value), document.value))
+  }
   function step(from: typeof undoStack, to: typeof undoStack) {
     const next = from.value.at(-1)
     if (!next || !document.value) return
@@ -280,6 +285,7 @@ export function createJob(id: string) {
     save,
     at,
     set,
+    setAll,
     replace,
     undo,
     redo,

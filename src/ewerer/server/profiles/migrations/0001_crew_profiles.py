@@ -6,50 +6,49 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-        ('crews', '0001_initial'),
-        migrations.swappable_dependency(settings.AUTH_USER_MODEL),
-    ]
+    dependencies = [("crews", "0001_initial"), migrations.swappable_dependency(settings.AUTH_USER_MODEL)]
 
     operations = [
         migrations.CreateModel(
-            name='CrewProfile',
+            name="CrewProfile",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('profile_id', models.CharField(max_length=40)),
-                ('kind', models.CharField(max_length=20)),
-                ('name', models.CharField(max_length=120)),
-                ('revision', models.PositiveIntegerField(default=0)),
-                ('put_away', models.BooleanField(default=False)),
-                ('crew', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='profiles', to='crews.crew')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("profile_id", models.CharField(max_length=40)),
+                ("kind", models.CharField(max_length=20)),
+                ("name", models.CharField(max_length=120)),
+                ("revision", models.PositiveIntegerField(default=0)),
+                ("put_away", models.BooleanField(default=False)),
+                ("crew", models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="profiles", to="crews.crew")),
             ],
-            options={
-                'ordering': ['profile_id'],
-            },
+            options={"ordering": ["profile_id"]},
         ),
         migrations.CreateModel(
-            name='ProfileVersion',
+            name="ProfileVersion",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('revision', models.PositiveIntegerField()),
-                ('document', models.JSONField()),
-                ('saved_at', models.DateTimeField(auto_now_add=True)),
-                ('profile', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='versions', to='profiles.crewprofile')),
-                ('saved_by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("revision", models.PositiveIntegerField()),
+                ("document", models.JSONField()),
+                ("saved_at", models.DateTimeField(auto_now_add=True)),
+                (
+                    "profile",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="versions", to="profiles.crewprofile"
+                    ),
+                ),
+                (
+                    "saved_by",
+                    models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="+", to=settings.AUTH_USER_MODEL),
+                ),
             ],
-            options={
-                'ordering': ['-revision'],
-            },
+            options={"ordering": ["-revision"]},
         ),
         migrations.AddConstraint(
-            model_name='crewprofile',
-            constraint=models.UniqueConstraint(fields=('crew', 'profile_id'), name='one_profile_per_id'),
+            model_name="crewprofile", constraint=models.UniqueConstraint(fields=("crew", "profile_id"), name="one_profile_per_id")
         ),
         migrations.AddConstraint(
-            model_name='profileversion',
-            constraint=models.UniqueConstraint(fields=('profile', 'revision'), name='one_version_per_revision'),
+            model_name="profileversion",
+            constraint=models.UniqueConstraint(fields=("profile", "revision"), name="one_version_per_revision"),
         ),
     ]
