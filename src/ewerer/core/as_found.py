@@ -139,6 +139,8 @@ def _pairs(text: str) -> Iterator[tuple[str, str, str]]:
 def found_values(unit: Unit, ctx: Context) -> list[FoundValue]:
     """Return what a unit was found to show, decoded, beside the plan's entries."""
     found = ctx.job.as_found.get(unit.id, {})
+    if not found:
+        return []
     planned = planned_entries(unit, ctx)
     by_id = {s.id: s for s in unit.profile.settings}
     dangers = set(dangerous_settings(unit, ctx))
@@ -312,6 +314,8 @@ def preset_verdicts(ctx: Context) -> list[PresetVerdict]:
 def read_backs(unit: Unit, ctx: Context) -> list[ReadBack]:
     """Return the verdict on every value read back after entry; temporary entries are judged by their own text."""
     marks = ctx.job.sheet_marks.get(unit.id, {})
+    if not any(m.read_back for m in marks.values()):
+        return []
     planned = planned_entries(unit, ctx)
     by_id = {s.id: s for s in unit.profile.settings}
     out = []

@@ -361,7 +361,7 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], librar
         key=chosen.key,
         family=chosen.family,
         speaking=[m.id for m in speaking],
-        silent=[m.id for m in modules if m not in speaking],
+        silent=[m.id for m in modules if m.family != chosen.family],
         candidates=candidates,
         cable=make_cable(there, here, chosen.bitrate, job.link.cable, job.link.length_m),
         addresses=plan_addresses(job, speaking, bms, chosen.family or ""),
@@ -402,7 +402,7 @@ def speaking_modules(job: Job, modules: Sequence[Module], family: str | None) ->
     """Return the modules of the speaking family, the host module first."""
     own = [m for m in modules if m.family == family]
     host = next((m for m in own if m.id == job.link.host_module), own[0] if own else None)
-    return [m for m in own if m is host] + [m for m in own if m is not host]
+    return [host, *(m for m in own if m is not host)] if host else []
 
 
 def _resting(modules: Sequence[Module]) -> float | None:
@@ -446,7 +446,8 @@ def displays(speaking: Sequence[Module], bms: Bms, volts: float | None) -> list[
     out = [row("all", "all modules", speaking)]
     others = sorted(speaking[1:], key=lambda m: -m.charge_a)
     for gone in range(1, len(others) + 1):
-        left = [m for m in speaking if m not in others[:gone]]
+        lost = {m.id for m in others[:gone]}
+        left = [m for m in speaking if m.id not in lost]
         out.append(
             row(
                 f"left-{len(left)}",

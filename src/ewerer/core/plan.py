@@ -10,7 +10,7 @@ from .bank import Module, chemistry_of, plan_bank, resolve_modules
 from .cells import charge_level_v
 from .derived import derive
 from .documents.job import Job
-from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, StageState
+from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, StageState, UnitSheet
 from .documents.profiles import InverterProfile
 from .ladder import Ladder, solve_ladder
 from .library import Library, shipped_library
@@ -43,6 +43,7 @@ class Context:
     mains_charge_a: float = 0.0
     values: dict[str, dict[str, float | str | bool]] = field(default_factory=dict)
     sheets: dict[object, tuple[list[SheetRow], list[LeftAlone]]] = field(default_factory=dict)
+    unit_sheets: dict[str, UnitSheet] = field(default_factory=dict)
     whys: dict[str, dict[str, list[str]]] = field(default_factory=dict)
 
     def derived_for(self, profile: InverterProfile | None) -> dict[str, Derived]:

@@ -177,6 +177,12 @@ def plan_sheet(unit: Unit, ctx: Context) -> UnitSheet:
 
     Units that are to be set alike share their rows.
     """
+    if unit.id not in ctx.unit_sheets:
+        ctx.unit_sheets[unit.id] = _unit_sheet(unit, ctx)
+    return ctx.unit_sheets[unit.id]
+
+
+def _unit_sheet(unit: Unit, ctx: Context) -> UnitSheet:
     profile = unit.profile
     values = {n: v for n, v in unit_values(unit, ctx).items() if profile.setting_for(n) is not None}
     extra = ctx.job.extra_entries.get(unit.id, {})
