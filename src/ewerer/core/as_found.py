@@ -191,7 +191,7 @@ def planned_entries(unit: Unit, ctx: Context) -> dict[str, str]:
     return {r.setting: r.entry for r in plan_sheet(unit, ctx).settings}
 
 
-def _decoded(unit: Unit, ctx: Context) -> dict[str, Value]:
+def decoded_found(unit: Unit, ctx: Context) -> dict[str, Value]:
     """Return quantity -> value as found, where it can be read."""
     out: dict[str, Value] = {}
     for s in unit.profile.settings:
@@ -219,7 +219,7 @@ def dangerous_settings(unit: Unit, ctx: Context) -> list[str]:
     bank = ctx.bank
     if bank is None or unit.id not in ctx.job.as_found:
         return []
-    values = _decoded(unit, ctx)
+    values = decoded_found(unit, ctx)
     top, bottom = bank.series_cells * bank.cell_max_v, bank.series_cells * bank.cell_min_v
     out = []
     if values.get("equalise_on") is True or ((_number(values, "equalise_min") or 0) > 0 and "equalise_on" not in values):
@@ -347,7 +347,7 @@ def read_backs(unit: Unit, ctx: Context) -> list[ReadBack]:
 def _noted(ctx: Context) -> Iterator[tuple[Unit, dict[str, Value]]]:
     for unit in ctx.units:
         if ctx.job.as_found.get(unit.id):
-            yield unit, _decoded(unit, ctx)
+            yield unit, decoded_found(unit, ctx)
 
 
 def _at(unit: Unit, quantity: str) -> str:

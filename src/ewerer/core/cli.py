@@ -101,6 +101,39 @@ def _order_command(args: argparse.Namespace) -> int:
     return STOPPED if made.blocked or plan(job, library).worst() == "stop" else 0
 
 
+def _windows_command(args: argparse.Namespace) -> int:
+    library = _library(args.library)
+    job = parse_job(_read(args.job), library)
+    if args.format == "ics":
+        from .windows import calendar
+
+        _write(calendar(job), args.output)
+        return 0
+    made = plan(job, library)
+    _write((made.windows.model_dump_json(indent=2) + "\n").encode(), args.output)
+    return STOPPED if made.worst() == "stop" else 0
+
+
+def _simulate_command(args: argparse.Namespace) -> int:
+    from .flow.results import series_csv, simulate
+
+    if args.step_s % 60 or not 60 <= args.step_s <= 3600 or 3600 % args.step_s:
+        raise DocumentError(
+            [
+                Problem(
+                    pointer="/step-s", message="no such step", value=args.step_s, expected="60, 300, 600, 900, 1800 or 3600 seconds"
+                )
+            ]
+        )
+    library = _library(args.library)
+    job = parse_job(_read(args.job), library)
+    made = simulate(job, library, args.days, args.step_s // 60, record=True if args.output and args.days <= 31 else None)
+    if args.output:
+        _write(series_csv(made), args.output)
+    _write((made.model_copy(update={"series": None}).model_dump_json(indent=2) + "\n").encode(), None)
+    return STOPPED if plan(job, library).worst() == "stop" else 0
+
+
 def find_sheet(job: Job, made: Plan, unit: str) -> UnitSheet:
     """Return the sheet of ``unit``; raise :class:`DocumentError` saying why there is none."""
     for sheet in made.units:
@@ -156,6 +189,13 @@ def parser() -> argparse.ArgumentParser:
         "--as-found", metavar="FILE.csv", help="what the unit shows: columns setting,value; the job's own notes by default"
     )
     o.set_defaults(run=_order_command)
+    w = job_command("windows", "print each unit's slots and how they differ from the intent")
+    w.add_argument("--format", choices=["json", "ics"], default="json")
+    w.set_defaults(run=_windows_command)
+    f = job_command("simulate", "print the energy ledger; -o writes the series as CSV")
+    f.add_argument("--days", type=int, default=1, metavar="N")
+    f.add_argument("--step-s", type=int, default=60, metavar="S")
+    f.set_defaults(run=_simulate_command)
     c = commands.add_parser("schema", help="print a JSON Schema")
     c.add_argument("kind", choices=["job", "profile", "plan"])
     c.add_argument("-o", "--output", metavar="FILE")

@@ -554,7 +554,6 @@ def why_now(model: DeviceModel, start: Mapping[str, str], writes: Sequence[Write
     out = []
     shown = dict(start)
     for i, w in enumerate(writes):
-        s = model.settings[w.setting]
         later = {x.setting: k for k, x in enumerate(writes) if k > i}
         words = []
         if w.setting in first and all(x.setting in first for x in writes[: i + 1]):

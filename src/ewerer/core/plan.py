@@ -10,7 +10,7 @@ from .bank import Module, chemistry_of, plan_bank, resolve_modules
 from .cells import charge_level_v
 from .derived import derive
 from .documents.job import Job
-from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, StageState, UnitSheet
+from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, StageState, UnitSheet, WindowsPlan
 from .documents.profiles import InverterProfile
 from .ladder import Ladder, solve_ladder
 from .library import Library, shipped_library
@@ -19,6 +19,7 @@ from .link import plan_link
 from .sheet import plan_sheet
 from .steps import figure
 from .units import SunCharger, Unit, host_of, resolve_sun_chargers, resolve_units
+from .windows import plan_windows
 
 STAGE_WORDS = {s: s.capitalize() for s in findings.STAGES}
 SEVERITY_RANK = {"stop": 0, "caution": 1, "note": 2}
@@ -36,6 +37,7 @@ class Context:
     bank: Bank | None
     link: Link
     charge_v: float
+    windows: WindowsPlan
     limits: Limits | None = None
     ladders: dict[str, Ladder] = field(default_factory=dict)
     ladder: Ladder | None = None
@@ -85,6 +87,7 @@ def solve(job: Job, library: Library) -> Context:
         sun_chargers=resolve_sun_chargers(job, library),
         bank=bank,
         link=plan_link(job, modules, units, library),
+        windows=plan_windows(job, units),
         charge_v=bank.series_cells * charge_level_v(chemistry, job.policy.charge_school) if bank else 0.0,
     )
     if bank is not None:
@@ -120,7 +123,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         limits=ctx.limits,
         link=ctx.link,
         units=sheets,
-        windows={"intent": [w.to_data() for w in job.windows], "units": []},
+        windows=ctx.windows,
         found={u.id: found_values(u, ctx) for u in units if job.as_found.get(u.id)},
         agreement=agreement(ctx) if job.as_found else [],
         presets=preset_verdicts(ctx),

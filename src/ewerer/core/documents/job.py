@@ -7,7 +7,7 @@ import zoneinfo
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from .base import (
     AmpHours,
@@ -36,6 +36,16 @@ Version = Annotated[str, Field(min_length=1, max_length=40, description="a firmw
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
+def _known_days(days: str) -> str:
+    one = "(" + "|".join(DAYS) + ")"
+    if days != "all" and not re.fullmatch(f"{one}(-{one})?(,{one}(-{one})?)*", days):
+        raise ValueError("days are all, a range such as mon-fri, or a list such as sat,sun")
+    return days
+
+
+Days = Annotated[str, Field(max_length=40, description="all, mon-fri, or days such as sat,sun"), AfterValidator(_known_days)]
+
+
 @lru_cache(maxsize=256)
 def _is_zone(name: str) -> bool:
     try:
@@ -62,6 +72,9 @@ class Site(Document):
     latitude: Annotated[float, Field(ge=-90, le=90, description="degrees north")] | None = None
     longitude: Annotated[float, Field(ge=-180, le=180, description="degrees east")] | None = None
     ac: AcSystem = AcSystem()
+    altitude_m: (
+        Annotated[float, Field(ge=-450, le=6000, json_schema_extra={"x-unit": "m"}, description="metres above the sea")] | None
+    ) = None
     bank_ambient_c: Celsius | None = None
     sources: Annotated[list[Source], Field(max_length=3)] = []
     dc_loads_a: Amps | None = None
@@ -210,12 +223,17 @@ class Generator(Document):
     start: Literal["manual", "auto"] = "manual"
     derate: Annotated[float, Field(gt=0, le=1, description="fraction of the rating that remains")] = 1.0
     loads_while_charging_w: Watts | None = None
+    quiet_from: TimeOfDay | None = None
+    quiet_to: TimeOfDay | None = None
+    min_run_min: Annotated[float, Field(ge=0, le=1440, description="minutes it runs at least")] = 30.0
+    warm_up_min: Annotated[float, Field(ge=0, le=60, description="minutes before it is loaded")] = 2.0
 
 
 class Mains(Document):
     """The mains supply: breaker in amperes per phase, loads running while charging."""
 
     breaker_a: PositiveAmps
+    supply: Literal["grid", "weak-grid"] = "grid"
     loads_while_charging_w: Watts | None = None
 
 
@@ -225,6 +243,14 @@ class Loads(Document):
     continuous_w: Watts | None = None
     peak_w: Watts | None = None
     daily_wh: WattHours | None = None
+    other_daily_wh: WattHours | None = None
+    shape: (
+        Annotated[
+            list[Annotated[float, Field(ge=0, le=1000)]],
+            Field(min_length=24, max_length=24, description="24 weights, one an hour from midnight"),
+        ]
+        | None
+    ) = None
 
 
 class Policy(Document):
@@ -241,6 +267,12 @@ class Policy(Document):
     new_bank: bool = False
     source_order: Literal["sun-bank-mains", "sun-mains", "mains-first"] = "sun-bank-mains"
     charge_order: Literal["sun-only", "sun-first", "sun-and-mains", "mains-first"] = "sun-first"
+    mode: Literal["off-grid", "feed-in", "essential-only", "zero-export", "peak-shaving"] = "off-grid"
+    priority: Literal["loads-first", "bank-first"] = "loads-first"
+    sell_surplus: bool = False
+    export_limit_w: Watts | None = None
+    peak_cap_w: Watts | None = None
+    outage_reserve_soc: Fraction | None = None
     reserve_soc: Fraction | None = None
     shutdown_soc: Fraction | None = None
     overshoot_v: (
@@ -273,23 +305,61 @@ class Policy(Document):
         return own
 
 
+class Price(Document):
+    """A price between two times of day on some days."""
+
+    days: Days = "all"
+    from_: Annotated[TimeOfDay, Field(alias="from")]
+    to: TimeOfDay
+    price: Annotated[float, Field(ge=-10, le=100, description="money a kWh")]
+
+
+class Tariff(Document):
+    """What the mains cost: by time, the rest at the base price; export; a charge on the highest quarter hour of a month."""
+
+    currency: Annotated[str, Field(min_length=1, max_length=8)] = "EUR"
+    base: Annotated[float, Field(ge=-10, le=100, description="money a kWh")]
+    prices: Annotated[list[Price], Field(max_length=40)] = []
+    export: Annotated[float, Field(ge=-10, le=100, description="money a kWh")] = 0.0
+    demand_per_kw: Annotated[float, Field(ge=0, le=1000, description="money a kW and month")] = 0.0
+
+
+class Series(Document):
+    """Measured power, one figure a step from midnight of the first day, repeated when it ends."""
+
+    step_min: Literal[1, 5, 10, 15, 30, 60] = 60
+    values_w: Annotated[list[Annotated[float, Field(ge=0, le=2_000_000)]], Field(min_length=1, max_length=40_000)]
+
+
+class Outage(Document):
+    """The mains fail on a date, between two times of day."""
+
+    date: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")]
+    from_: Annotated[TimeOfDay, Field(alias="from")]
+    to: TimeOfDay
+
+
+class Flow(Document):
+    """What the simulated day and year rest on."""
+
+    start: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")] = "2025-01-01"
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    start_soc: Fraction = 0.5
+    cloudiness: Annotated[float, Field(ge=0, le=1, description="0 always clear, 1 mostly overcast")] = 0.45
+    sun: Series | None = None
+    load: Series | None = None
+    outages: Annotated[list[Outage], Field(max_length=400)] = []
+
+
 class Window(Document):
     """One time-of-use window: what the bank is for between two times of day."""
 
-    days: Annotated[str, Field(max_length=40, description="all, mon-fri, or days such as sat,sun")] = "all"
+    days: Days = "all"
     from_: Annotated[TimeOfDay, Field(alias="from")]
     to: TimeOfDay
     action: Literal["charge", "hold", "use", "export"]
     target_soc: Fraction | None = None
     power_w: Watts | None = None
-
-    @field_validator("days")
-    @classmethod
-    def _days(cls, days: str) -> str:
-        one = "(" + "|".join(DAYS) + ")"
-        if days != "all" and not re.fullmatch(f"{one}(-{one})?(,{one}(-{one})?)*", days):
-            raise ValueError("days are all, a range such as mon-fri, or a list such as sat,sun")
-        return days
 
 
 Shown = Annotated[str, Field(min_length=1, max_length=60, description="a value as the display shows it")]
@@ -321,6 +391,8 @@ class Job(Document):
     loads: Loads = Loads()
     policy: Policy = Policy()
     windows: Annotated[list[Window], Field(max_length=60)] = []
+    tariff: Tariff | None = None
+    flow: Flow = Flow()
     as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
     extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
     profile_revisions: Annotated[dict[Identifier, Annotated[int, Field(ge=1)]], Field(max_length=200)] = {}

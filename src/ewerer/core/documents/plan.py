@@ -435,6 +435,49 @@ class UnitSheet(PlanPart):
     leave_alone: list[LeftAlone]
 
 
+class Slot(PlanPart):
+    """One time slot as the unit writes it; in a form of six every slot has all flags."""
+
+    kind: Literal["charge", "discharge", "slot"]
+    start: str
+    end: str
+    target_soc: float | None
+    power_w: float | None
+    charge_allowed: bool
+    holds: bool = False
+    exports: bool = False
+    free: bool = False
+    note: str = ""
+
+
+class Segment(PlanPart):
+    """A stretch in which slots and intent differ: what is wanted, what the unit does."""
+
+    days: str
+    start: str
+    end: str
+    wanted: str
+    gets: str
+
+
+class UnitWindows(PlanPart):
+    """The slots of one unit and how they differ from the intent, in minutes and kWh a week."""
+
+    unit: str
+    form: Literal["pairs", "six", "single"]
+    slots: list[Slot]
+    differs_minutes: int
+    differs_kwh: float
+    where: list[Segment]
+
+
+class WindowsPlan(PlanPart):
+    """The intent, and every unit's slots for it."""
+
+    intent: list[dict[str, Any]]
+    units: list[UnitWindows]
+
+
 class FoundValue(PlanPart):
     """What a unit was found to show for one setting: decoded, beside what is planned."""
 
@@ -514,7 +557,7 @@ class Plan(PlanPart):
     limits: Limits | None
     link: Link
     units: list[UnitSheet]
-    windows: dict[str, Any]
+    windows: WindowsPlan
     found: dict[str, list[FoundValue]] = {}
     agreement: list[AgreementRow] = []
     presets: list[PresetVerdict] = []
