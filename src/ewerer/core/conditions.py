@@ -74,6 +74,11 @@ class Combine:
 Condition = Compare | Combine
 
 
+def compares(condition: Condition) -> list[Compare]:
+    """Return every comparison a condition is made of."""
+    return [condition] if isinstance(condition, Compare) else [c for part in condition.parts for c in compares(part)]
+
+
 @dataclass(frozen=True, slots=True)
 class ParsedInterlock:
     """``above - below >= margin`` in display figures."""

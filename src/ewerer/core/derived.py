@@ -11,7 +11,9 @@ from .documents.plan import Alternative, Bank, Derived, Limits, Link, Reason
 from .documents.profiles import InverterProfile
 from .findings import Rule, formula_rule
 from .ladder import FLOAT_SCHOOL, Ladder, basis_of
+from .limits import engine_derate
 from .quantities import QUANTITIES
+from .sources import AC_WINDOW, ac_window
 from .steps import clean, figure
 from .units import Unit
 
@@ -196,6 +198,11 @@ def derive(
     put("topology", job.site.ac.topology, GIVEN, "the site's AC system")
     put("output_v", job.site.ac.volts, GIVEN, "the site's AC system")
     put("output_hz", float(job.site.ac.hz), GIVEN, "the site's AC system")
+    if "mains" in job.site.sources or "generator" in job.site.sources:
+        window = ac_window(job.site.ac.volts, "generator" in job.site.sources and "mains" not in job.site.sources)
+        put("ac_range", window.range, AC_WINDOW, "narrow on a grid, wide for a generator")
+        for name in ("low_off_v", "low_on_v", "high_on_v", "high_off_v"):
+            put(f"ac_{name}", getattr(window, name), AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V")
     feed = feeding_amps(job, units)
     if feed is not None:
         put("ac_input_max_a", feed[0], INPUT, feed[1])
@@ -221,7 +228,7 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     if job.mains is not None and "mains" in job.site.sources:
         feeds.append((0.8 * job.mains.breaker_a, f"0.8 × {figure(job.mains.breaker_a)} A breaker"))
     if job.generator is not None and "generator" in job.site.sources:
-        watts = job.generator.continuous_w * job.generator.derate
+        watts = job.generator.continuous_w * engine_derate(job)
         feeds.append(
             (watts / (job.site.ac.volts * legs), f"{figure(watts)} W of the generator / {figure(job.site.ac.volts * legs)} V")
         )

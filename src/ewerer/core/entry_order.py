@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from heapq import heappop, heappush
 from itertools import count, product
 
-from .conditions import Compare, Condition
+from .conditions import Condition, compares
 from .constraints import Constraint, Grid, grant
 from .device import DeviceModel, Level, Mode, Refusal, UnitState, number_of
 from .findings import formula_rule
@@ -352,12 +352,8 @@ def menu_distance(a: Sequence[str], b: Sequence[str]) -> int:
     return len(a) + len(b) - 2 * common
 
 
-def _compares(condition: Condition) -> list[Compare]:
-    return [condition] if isinstance(condition, Compare) else [c for part in condition.parts for c in _compares(part)]
-
-
 def _asked_for(condition: Condition, name: str) -> list[str]:
-    return [c.value for c in _compares(condition) if c.name == name and c.op == "="]
+    return [c.value for c in compares(condition) if c.name == name and c.op == "="]
 
 
 def related(model: DeviceModel, differing: Sequence[str]) -> list[str]:

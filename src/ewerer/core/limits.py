@@ -96,6 +96,20 @@ def ac_budget(
     )
 
 
+def engine_derate(job: Job) -> float:
+    """Return the part (0..1) of the generator's rating that height and heat leave; the job's own figure rules.
+
+    1 % per 100 m over 300 m, 2 % per 10 K over 25 degC (common practice; the maker's figure rules).
+    """
+    if job.generator is None:
+        return 1.0
+    if job.generator.derate < 1.0:
+        return job.generator.derate
+    over_m = max(0.0, (job.site.altitude_m or 0.0) - 300.0)
+    over_c = max(0.0, (job.site.bank_ambient_c or 0.0) - 25.0)
+    return clean(max(0.3, round(1.0 - over_m / 100 * 0.01 - over_c / 10 * 0.02, 3)))
+
+
 def split(limit_a: float, maxima: Sequence[float], steps: Sequence[float]) -> list[float]:
     """Return each unit's part [A] of ``limit_a``: floor_to_step(min(limit / N, own maximum))."""
     n = len(maxima)
@@ -316,6 +330,7 @@ def _amp_step(unit: Unit, quantity: str) -> float:
 
 def _ac(job: Job, bank: Bank, efficiency: float, charge_v: float) -> Ac:
     sources = []
+    derate = engine_derate(job)
     default_loads = job.loads.continuous_w or 0.0
     legs = {"single": 1, "split": 2, "three": 3}[job.site.ac.topology]
     if job.mains is not None and "mains" in job.site.sources:
@@ -335,7 +350,7 @@ def _ac(job: Job, bank: Bank, efficiency: float, charge_v: float) -> Ac:
         sources.append(
             ac_budget(
                 "generator",
-                job.generator.continuous_w * job.generator.derate,
+                job.generator.continuous_w * derate,
                 default_loads if loads is None else loads,
                 charge_v,
                 bank.class_v,

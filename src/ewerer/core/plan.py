@@ -10,13 +10,14 @@ from .bank import Module, chemistry_of, plan_bank, resolve_modules
 from .cells import charge_level_v
 from .derived import derive
 from .documents.job import Job
-from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, StageState, UnitSheet, WindowsPlan
+from .documents.plan import Bank, Derived, LeftAlone, Limits, Link, Plan, SheetRow, SourcesPlan, StageState, UnitSheet, WindowsPlan
 from .documents.profiles import InverterProfile
 from .ladder import Ladder, solve_ladder
 from .library import Library, shipped_library
 from .limits import mains_charge_a, plan_limits
 from .link import plan_link
 from .sheet import plan_sheet
+from .sources import plan_sources
 from .steps import figure
 from .units import SunCharger, Unit, host_of, resolve_sun_chargers, resolve_units
 from .windows import plan_windows
@@ -39,6 +40,7 @@ class Context:
     charge_v: float
     windows: WindowsPlan
     limits: Limits | None = None
+    sources: SourcesPlan | None = None
     ladders: dict[str, Ladder] = field(default_factory=dict)
     ladder: Ladder | None = None
     derived: dict[str, dict[str, Derived]] = field(default_factory=dict)
@@ -99,6 +101,7 @@ def solve(job: Job, library: Library) -> Context:
         if host is None:
             ctx.ladders[""] = solve_ladder(job, modules, bank, ctx.limits, ctx.link, units, None)
         ctx.ladder = ctx.ladders[host.profile.id if host else ""]
+    ctx.sources = plan_sources(ctx)
     return ctx
 
 
@@ -123,6 +126,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         limits=ctx.limits,
         link=ctx.link,
         units=sheets,
+        sources=ctx.sources or SourcesPlan(ac_window=None, orders=[], generator=None),
         windows=ctx.windows,
         found={u.id: found_values(u, ctx) for u in units if job.as_found.get(u.id)},
         agreement=agreement(ctx) if job.as_found else [],
@@ -136,7 +140,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
 
 def _stages(ctx: Context, result: Plan) -> list[StageState]:
     keys = _keys(ctx, result)
-    built = {"site", "bank", "units", "link", "limits", "thresholds", "sheet"}
+    built = {"site", "bank", "units", "link", "limits", "thresholds", "sources", "windows", "sheet"}
     states = []
     for stage in findings.STAGES:
         worst = min((f.severity for f in result.findings if f.stage == stage), key=lambda s: SEVERITY_RANK[s], default=None)
@@ -168,6 +172,17 @@ def _keys(ctx: Context, result: Plan) -> dict[str, str]:
     volts = [result.ladder[n].value for n in ("absorb_v", "float_v", "shutdown_v") if n in result.ladder]
     if volts:
         keys["thresholds"] = " / ".join(f"{v:.1f}" for v in volts) + " V"
+    if ctx.units and job.site.sources:
+        words = {
+            "off-grid": job.policy.source_order.replace("-", ", "),
+            "feed-in": "feeds the grid",
+            "essential-only": "essential loads",
+            "zero-export": "no export",
+            "peak-shaving": "shaves peaks",
+        }
+        keys["sources"] = words[job.policy.mode]
+    if job.windows:
+        keys["windows"] = f"{len(job.windows)} window{'s' if len(job.windows) > 1 else ''}"
     rows = [(u.id, r.setting) for u in result.units for r in u.settings]
     if rows:
         marked = sum(1 for u, s in rows if s in job.sheet_marks.get(u, {}))

@@ -435,6 +435,53 @@ class UnitSheet(PlanPart):
     leave_alone: list[LeftAlone]
 
 
+class AcWindow(PlanPart):
+    """The AC input window in volts, from where it lets go to where it takes back."""
+
+    range: Literal["narrow", "wide"]
+    low_off_v: float
+    low_on_v: float
+    nominal_v: float
+    high_on_v: float
+    high_off_v: float
+
+
+class SourceOrder(PlanPart):
+    """An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle."""
+
+    profile: str
+    quantity: str
+    wanted: str
+    label: str
+    entry: str | None
+    offers: list[str]
+    idle: list[str]
+
+
+class GeneratorPlan(PlanPart):
+    """The generator's budget, its load, quiet hours, ramp test and recipe."""
+
+    available_w: float
+    derate: float
+    loads_w: float
+    safe_charge_a: float
+    loaded: float
+    least_charge_a: float
+    quiet_h: float
+    quiet_needs_wh: float
+    quiet_has_wh: float
+    ramp_a: list[float]
+    recipe: list[str]
+
+
+class SourcesPlan(PlanPart):
+    """What stage Sources works out."""
+
+    ac_window: AcWindow | None
+    orders: list[SourceOrder]
+    generator: GeneratorPlan | None
+
+
 class Slot(PlanPart):
     """One time slot as the unit writes it; in a form of six every slot has all flags."""
 
@@ -557,6 +604,7 @@ class Plan(PlanPart):
     limits: Limits | None
     link: Link
     units: list[UnitSheet]
+    sources: SourcesPlan
     windows: WindowsPlan
     found: dict[str, list[FoundValue]] = {}
     agreement: list[AgreementRow] = []

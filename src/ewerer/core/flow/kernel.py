@@ -417,7 +417,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
             give = units[u, U_INVERTER_W] * count
             if can_discharge * part < give:
                 give = can_discharge * part
-            g = decide(
+            g = decide(  # type: ignore[no-untyped-call]
                 cho[I_MODE], cho[I_CHARGE_ORDER], cho[I_PRIORITY], cho[I_SELL] == 1, sun_dc * part, load[k] * part, other[k] * part,
                 source, cap * part, over[u] == 1, action[k], power[k] * part if power[k] >= 0.0 else -1.0, target[k], soc, par[P_RESERVE],
                 can_charge * part, give, units[u, U_MAINS_CHARGE_W] * count, eta, eta_charge, par[P_EXPORT_W] * part, par[P_PEAK_W] * part,
