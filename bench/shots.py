@@ -47,6 +47,13 @@ def library(page: Page, base: str) -> None:
     page.wait_for_timeout(400)
 
 
+def year(page: Page, base: str) -> None:
+    stage(SKERRY, "Windows")(page, base)
+    page.get_by_role("tab", name="Year").click()
+    page.get_by_role("button", name="Run the year").click()
+    page.locator("[data-calendar]").wait_for(timeout=120_000)
+
+
 def as_found(page: Page, base: str) -> None:
     stage(LARCH, "Sheet")(page, base)
     page.get_by_role("tab", name="As found").click()
@@ -70,6 +77,9 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
     "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 900)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
+    "sources": (stage(SKERRY, "Sources"), "light", (1280, 1000)),
+    "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 1000)),
+    "year": (year, "light", (1280, 900)),
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),

@@ -6,7 +6,7 @@ import json
 import re
 import uuid
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any, Literal
 
 from django.contrib.auth import authenticate, login, logout
 from django.core.exceptions import RequestDataTooBig
@@ -16,6 +16,7 @@ from ninja import NinjaAPI, Schema
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import SessionAuth
 from ninja.utils import check_csrf
+from pydantic import Field
 
 from .. import __version__
 from ..core import cli as core_cli
@@ -23,6 +24,7 @@ from ..core.as_found import parse_found
 from ..core.documents import Document, DocumentError, Finding, InverterProfile, Plan, Problem, Profile, parse_document, parse_json
 from ..core.documents import Job as JobDocument
 from ..core.documents.base import MAX_DOCUMENT_BYTES
+from ..core.documents.flow import Advice, Comparison, Gentlest, Simulation
 from ..core.documents.order import UnitOrder
 from ..core.export import sheet_bytes
 from ..core.findings import REGISTRY, STATUS_WORDS
@@ -33,6 +35,7 @@ from ..core.quantities import QUANTITIES
 from ..core.symptoms import Diagnosis, diagnose, knowledge
 from ..core.tryout import try_value, try_writes
 from ..core.visit import unit_order
+from ..core.windows import calendar
 from ..core.wire.protocols import FAMILIES
 from .crews.models import Crew
 from .jobs import actions
@@ -41,6 +44,7 @@ from .problems import problem, refused
 from .profiles import actions as profile_actions
 from .profiles.actions import library_for
 from .profiles.models import CrewProfile
+from .runs import work
 
 api = NinjaAPI(title="Ewerer", version=__version__, auth=SessionAuth(), urls_namespace="api", docs_url=None)
 JSON = "application/json"
@@ -535,6 +539,107 @@ def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
     return {"values": values, "problems": [p.model_dump(mode="json") for p in problems]}
 
 
+class RunIn(Document):
+    """Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side."""
+
+    kind: Literal["year", "advice", "gentlest", "compare"]
+    document: dict[str, Any]
+    other: dict[str, Any] | None = None
+    days: Annotated[int, Field(ge=1, le=731)] = 365
+    as_found: bool = False
+    wanted: Annotated[float, Field(gt=0, le=1)] = 0.8
+
+
+class RunOut(Schema):
+    """The state of long work; ``result`` once it is done."""
+
+    id: str
+    kind: str
+    state: str
+    word: str
+    share: float
+    problem: str
+
+
+def _run_out(run: work.Run) -> dict[str, Any]:
+    return {"id": run.id, "kind": run.kind, "state": run.state, "word": run.word, "share": run.share, "problem": run.problem}
+
+
+@api.post("/simulate", response={200: Simulation, **REFUSALS}, tags=["flow"], openapi_extra=_document_body("Job"))
+def simulate_document(request: HttpRequest, days: int = 1, as_found: bool = False) -> HttpResponse:
+    """Simulate up to seven days of an unsaved document, step by step."""
+    if not 1 <= days <= 7:
+        raise DocumentError(
+            [Problem(pointer="/days", message="too many days at once", value=days, expected="1 to 7; longer as a run")]
+        )
+    document, library = _document(request, parse_json(_body(request)))
+    from ..core.flow.results import simulate
+
+    return HttpResponse(simulate(document, library, days, 1, as_found=as_found).model_dump_json(), content_type=JSON)
+
+
+@api.post("/runs", response={202: RunOut, **REFUSALS}, tags=["flow"], openapi_extra=_document_body("RunIn"))
+def start_run(request: HttpRequest) -> tuple[int, dict[str, Any]]:
+    """Begin long work; read its progress and cancel it by its id."""
+    asked = parse_document(RunIn, parse_json(_body(request)))
+    document, library = _document(request, asked.document)
+    other = _document(request, asked.other)[0] if asked.other is not None else None
+
+    def carry_out(run: work.Run) -> str:
+        from ..core.flow import adviser, results
+
+        if asked.kind == "advice":
+            return adviser.advise(document, library, told=run.told).model_dump_json()
+        if asked.kind == "gentlest":
+            return results.gentlest_current(document, library, asked.days, asked.wanted, told=run.told).model_dump_json()
+        if asked.kind == "compare":
+            pair = [("plan", document, False), ("as found", document, True) if other is None else ("other", other, False)]
+            return results.compare(pair, library, asked.days, told=run.told).model_dump_json()
+        return results.simulate(
+            document, library, asked.days, record=False, as_found=asked.as_found, told=run.told
+        ).model_dump_json()
+
+    return 202, _run_out(work.start(_crew(request).pk, asked.kind, carry_out))
+
+
+def _found_run(request: HttpRequest, id: str) -> work.Run:
+    run = work.find(id, _crew(request).pk)
+    if run is None:
+        raise Http404
+    return run
+
+
+@api.get("/runs/{id}", response={200: RunOut, **REFUSALS}, tags=["flow"])
+def read_run(request: HttpRequest, id: str) -> dict[str, Any]:
+    """Say how far long work is."""
+    return _run_out(_found_run(request, id))
+
+
+@api.get("/runs/{id}/result", response={200: dict[str, Any], 409: ProblemDetails, **REFUSALS}, tags=["flow"])
+def read_result(request: HttpRequest, id: str) -> HttpResponse:
+    """Return the result of long work that is done."""
+    run = _found_run(request, id)
+    if run.result is None:
+        return problem(409, "Not done", f"It is {run.state}.")
+    return HttpResponse(run.result, content_type=JSON)
+
+
+@api.delete("/runs/{id}", response={200: RunOut, **REFUSALS}, tags=["flow"])
+def cancel_run(request: HttpRequest, id: str) -> dict[str, Any]:
+    """Cancel long work."""
+    run = _found_run(request, id)
+    work.cancel(run)
+    return _run_out(run)
+
+
+@api.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, tags=["flow"])
+def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Download the windows as iCalendar."""
+    job, latest = _job(request, id)
+    document, _ = _document(request, latest.document)
+    return _attachment(calendar(document), f"{job.name} windows.ics", "text/calendar; charset=utf-8")
+
+
 def _paper(paper: str) -> Paper:
     if paper not in ("A4", "Letter"):
         raise DocumentError([Problem(pointer="/paper", message="no such paper", value=paper, expected="A4 or Letter")])
@@ -709,7 +814,16 @@ def list_quantities(request: HttpRequest) -> dict[str, dict[str, str]]:
 def openapi_json() -> str:
     """Return the OpenAPI document as kept in docs/openapi.json."""
     schema = api.get_openapi_schema(path_prefix="/api/")
-    extra: dict[str, Any] = {"Job": JobDocument, "SaveIn": SaveIn, "Inquiry": Inquiry, "TryIn": TryIn}
+    extra: dict[str, Any] = {
+        "Job": JobDocument,
+        "SaveIn": SaveIn,
+        "Inquiry": Inquiry,
+        "TryIn": TryIn,
+        "RunIn": RunIn,
+        "Advice": Advice,
+        "Comparison": Comparison,
+        "Gentlest": Gentlest,
+    }
     parts = schema["components"]["schemas"]
     for name, model in extra.items():
         made = model.model_json_schema(by_alias=True, ref_template="#/components/schemas/{model}")

@@ -304,6 +304,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/simulate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Simulate Document
+         * @description Simulate up to seven days of an unsaved document, step by step.
+         */
+        post: operations["ewerer_server_api_simulate_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Run
+         * @description Begin long work; read its progress and cancel it by its id.
+         */
+        post: operations["ewerer_server_api_start_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Run
+         * @description Say how far long work is.
+         */
+        get: operations["ewerer_server_api_read_run"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Run
+         * @description Cancel long work.
+         */
+        delete: operations["ewerer_server_api_cancel_run"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Result
+         * @description Return the result of long work that is done.
+         */
+        get: operations["ewerer_server_api_read_result"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/windows.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar Of Job
+         * @description Download the windows as iCalendar.
+         */
+        get: operations["ewerer_server_api_calendar_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/cable": {
         parameters: {
             query?: never;
@@ -729,6 +833,42 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Flow
+         * @description What the simulated day and year rest on.
+         */
+        Flow: {
+            /**
+             * Start
+             * @description a date as YYYY-MM-DD
+             * @default 2025-01-01
+             */
+            start: string;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Start Soc
+             * @description a fraction between 0 and 1; 20 % is 0.2
+             * @default 0.5
+             */
+            start_soc: number;
+            /**
+             * Cloudiness
+             * @description 0 always clear, 1 mostly overcast
+             * @default 0.45
+             */
+            cloudiness: number;
+            sun?: components["schemas"]["Series"] | null;
+            load?: components["schemas"]["Series"] | null;
+            /**
+             * Outages
+             * @default []
+             */
+            outages: components["schemas"]["Outage"][];
+        };
+        /**
          * Generator
          * @description The generator: continuous watts, derating as a fraction that remains, loads while it charges.
          */
@@ -752,6 +892,22 @@ export interface components {
             derate: number;
             /** Loads While Charging W */
             loads_while_charging_w?: number | null;
+            /** Quiet From */
+            quiet_from?: string | null;
+            /** Quiet To */
+            quiet_to?: string | null;
+            /**
+             * Min Run Min
+             * @description minutes it runs at least
+             * @default 30
+             */
+            min_run_min: number;
+            /**
+             * Warm Up Min
+             * @description minutes before it is loaded
+             * @default 2
+             */
+            warm_up_min: number;
         };
         /**
          * Job
@@ -784,6 +940,7 @@ export interface components {
              *         "topology": "single",
              *         "volts": 230
              *       },
+             *       "altitude_m": null,
              *       "bank_ambient_c": null,
              *       "sources": [],
              *       "dc_loads_a": null
@@ -833,7 +990,9 @@ export interface components {
              * @default {
              *       "continuous_w": null,
              *       "peak_w": null,
-             *       "daily_wh": null
+             *       "daily_wh": null,
+             *       "other_daily_wh": null,
+             *       "shape": null
              *     }
              */
             loads: components["schemas"]["Loads"];
@@ -850,6 +1009,12 @@ export interface components {
              *       "new_bank": false,
              *       "source_order": "sun-bank-mains",
              *       "charge_order": "sun-first",
+             *       "mode": "off-grid",
+             *       "priority": "loads-first",
+             *       "sell_surplus": false,
+             *       "export_limit_w": null,
+             *       "peak_cap_w": null,
+             *       "outage_reserve_soc": null,
              *       "reserve_soc": null,
              *       "shutdown_soc": null,
              *       "overshoot_v": null,
@@ -864,6 +1029,20 @@ export interface components {
              * @default []
              */
             windows: components["schemas"]["Window"][];
+            /** @default null */
+            tariff: components["schemas"]["Tariff"] | null;
+            /**
+             * @default {
+             *       "start": "2025-01-01",
+             *       "seed": 1,
+             *       "start_soc": 0.5,
+             *       "cloudiness": 0.45,
+             *       "sun": null,
+             *       "load": null,
+             *       "outages": []
+             *     }
+             */
+            flow: components["schemas"]["Flow"];
             /**
              * As Found
              * @default {}
@@ -1090,6 +1269,10 @@ export interface components {
             peak_w?: number | null;
             /** Daily Wh */
             daily_wh?: number | null;
+            /** Other Daily Wh */
+            other_daily_wh?: number | null;
+            /** Shape */
+            shape?: number[] | null;
         };
         /**
          * Mains
@@ -1101,8 +1284,35 @@ export interface components {
              * @description amperes, above zero
              */
             breaker_a: number;
+            /**
+             * Supply
+             * @default grid
+             * @enum {string}
+             */
+            supply: "grid" | "weak-grid";
             /** Loads While Charging W */
             loads_while_charging_w?: number | null;
+        };
+        /**
+         * Outage
+         * @description The mains fail on a date, between two times of day.
+         */
+        Outage: {
+            /**
+             * Date
+             * @description a date as YYYY-MM-DD
+             */
+            date: string;
+            /**
+             * From
+             * @description a time of day as HH:MM, 00:00 to 24:00
+             */
+            from_: string;
+            /**
+             * To
+             * @description a time of day as HH:MM, 00:00 to 24:00
+             */
+            to: string;
         };
         /**
          * Policy
@@ -1166,6 +1376,29 @@ export interface components {
              * @enum {string}
              */
             charge_order: "sun-only" | "sun-first" | "sun-and-mains" | "mains-first";
+            /**
+             * Mode
+             * @default off-grid
+             * @enum {string}
+             */
+            mode: "off-grid" | "feed-in" | "essential-only" | "zero-export" | "peak-shaving";
+            /**
+             * Priority
+             * @default loads-first
+             * @enum {string}
+             */
+            priority: "loads-first" | "bank-first";
+            /**
+             * Sell Surplus
+             * @default false
+             */
+            sell_surplus: boolean;
+            /** Export Limit W */
+            export_limit_w?: number | null;
+            /** Peak Cap W */
+            peak_cap_w?: number | null;
+            /** Outage Reserve Soc */
+            outage_reserve_soc?: number | null;
             /** Reserve Soc */
             reserve_soc?: number | null;
             /** Shutdown Soc */
@@ -1183,6 +1416,47 @@ export interface components {
             own_figures: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Price
+         * @description A price between two times of day on some days.
+         */
+        Price: {
+            /**
+             * Days
+             * @description all, mon-fri, or days such as sat,sun
+             * @default all
+             */
+            days: string;
+            /**
+             * From
+             * @description a time of day as HH:MM, 00:00 to 24:00
+             */
+            from_: string;
+            /**
+             * To
+             * @description a time of day as HH:MM, 00:00 to 24:00
+             */
+            to: string;
+            /**
+             * Price
+             * @description money a kWh
+             */
+            price: number;
+        };
+        /**
+         * Series
+         * @description Measured power, one figure a step from midnight of the first day, repeated when it ends.
+         */
+        Series: {
+            /**
+             * Step Min
+             * @default 60
+             * @enum {integer}
+             */
+            step_min: 1 | 5 | 10 | 15 | 30 | 60;
+            /** Values W */
+            values_w: number[];
         };
         /**
          * SheetMark
@@ -1222,6 +1496,8 @@ export interface components {
              *     }
              */
             ac: components["schemas"]["AcSystem"];
+            /** Altitude M */
+            altitude_m?: number | null;
             /** Bank Ambient C */
             bank_ambient_c?: number | null;
             /**
@@ -1242,6 +1518,39 @@ export interface components {
              * @default []
              */
             chargers: components["schemas"]["JobSunCharger"][];
+        };
+        /**
+         * Tariff
+         * @description What the mains cost: by time, the rest at the base price; export; a charge on the highest quarter hour of a month.
+         */
+        Tariff: {
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency: string;
+            /**
+             * Base
+             * @description money a kWh
+             */
+            base: number;
+            /**
+             * Prices
+             * @default []
+             */
+            prices: components["schemas"]["Price"][];
+            /**
+             * Export
+             * @description money a kWh
+             * @default 0
+             */
+            export: number;
+            /**
+             * Demand Per Kw
+             * @description money a kW and month
+             * @default 0
+             */
+            demand_per_kw: number;
         };
         /**
          * Window
@@ -1376,6 +1685,27 @@ export interface components {
             shortcut_a: number;
             /** Shortcut Draws W */
             shortcut_draws_w: number;
+        };
+        /**
+         * AcWindow
+         * @description The AC input window in volts, from where it lets go to where it takes back.
+         */
+        AcWindow: {
+            /**
+             * Range
+             * @enum {string}
+             */
+            range: "narrow" | "wide";
+            /** Low Off V */
+            low_off_v: number;
+            /** Low On V */
+            low_on_v: number;
+            /** Nominal V */
+            nominal_v: number;
+            /** High On V */
+            high_on_v: number;
+            /** High Off V */
+            high_off_v: number;
         };
         /**
          * AddressPlan
@@ -1692,6 +2022,34 @@ export interface components {
             problem: string;
         };
         /**
+         * GeneratorPlan
+         * @description The generator's budget, its load, quiet hours, ramp test and recipe.
+         */
+        GeneratorPlan: {
+            /** Available W */
+            available_w: number;
+            /** Derate */
+            derate: number;
+            /** Loads W */
+            loads_w: number;
+            /** Safe Charge A */
+            safe_charge_a: number;
+            /** Loaded */
+            loaded: number;
+            /** Least Charge A */
+            least_charge_a: number;
+            /** Quiet H */
+            quiet_h: number;
+            /** Quiet Needs Wh */
+            quiet_needs_wh: number;
+            /** Quiet Has Wh */
+            quiet_has_wh: number;
+            /** Ramp A */
+            ramp_a: number[];
+            /** Recipe */
+            recipe: string[];
+        };
+        /**
          * LadderView
          * @description What a drawing of the ladder needs beside the rungs.
          */
@@ -1989,10 +2347,8 @@ export interface components {
             link: components["schemas"]["Link"];
             /** Units */
             units: components["schemas"]["UnitSheet"][];
-            /** Windows */
-            windows: {
-                [key: string]: unknown;
-            };
+            sources: components["schemas"]["SourcesPlan"];
+            windows: components["schemas"]["WindowsPlan"];
             /**
              * Found
              * @default {}
@@ -2118,6 +2474,22 @@ export interface components {
             alternatives: components["schemas"]["Alternative"][];
         };
         /**
+         * Segment
+         * @description A stretch in which slots and intent differ: what is wanted, what the unit does.
+         */
+        Segment: {
+            /** Days */
+            days: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Wanted */
+            wanted: string;
+            /** Gets */
+            gets: string;
+        };
+        /**
          * SheetRow
          * @description One line to type into one unit. ``entry`` is what the display shall show.
          */
@@ -2174,6 +2546,47 @@ export interface components {
             why: string[];
         };
         /**
+         * Slot
+         * @description One time slot as the unit writes it; in a form of six every slot has all flags.
+         */
+        Slot: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "charge" | "discharge" | "slot";
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Target Soc */
+            target_soc: number | null;
+            /** Power W */
+            power_w: number | null;
+            /** Charge Allowed */
+            charge_allowed: boolean;
+            /**
+             * Holds
+             * @default false
+             */
+            holds: boolean;
+            /**
+             * Exports
+             * @default false
+             */
+            exports: boolean;
+            /**
+             * Free
+             * @default false
+             */
+            free: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * SocMark
          * @description Resting volts of the pack at a state of charge, for the band beside the ladder.
          */
@@ -2182,6 +2595,36 @@ export interface components {
             soc: number;
             /** V */
             v: number;
+        };
+        /**
+         * SourceOrder
+         * @description An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle.
+         */
+        SourceOrder: {
+            /** Profile */
+            profile: string;
+            /** Quantity */
+            quantity: string;
+            /** Wanted */
+            wanted: string;
+            /** Label */
+            label: string;
+            /** Entry */
+            entry: string | null;
+            /** Offers */
+            offers: string[];
+            /** Idle */
+            idle: string[];
+        };
+        /**
+         * SourcesPlan
+         * @description What stage Sources works out.
+         */
+        SourcesPlan: {
+            ac_window: components["schemas"]["AcWindow"] | null;
+            /** Orders */
+            orders: components["schemas"]["SourceOrder"][];
+            generator: components["schemas"]["GeneratorPlan"] | null;
         };
         /**
          * StageState
@@ -2263,6 +2706,39 @@ export interface components {
             settings: components["schemas"]["SheetRow"][];
             /** Leave Alone */
             leave_alone: components["schemas"]["LeftAlone"][];
+        };
+        /**
+         * UnitWindows
+         * @description The slots of one unit and how they differ from the intent, in minutes and kWh a week.
+         */
+        UnitWindows: {
+            /** Unit */
+            unit: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "pairs" | "six" | "single";
+            /** Slots */
+            slots: components["schemas"]["Slot"][];
+            /** Differs Minutes */
+            differs_minutes: number;
+            /** Differs Kwh */
+            differs_kwh: number;
+            /** Where */
+            where: components["schemas"]["Segment"][];
+        };
+        /**
+         * WindowsPlan
+         * @description The intent, and every unit's slots for it.
+         */
+        WindowsPlan: {
+            /** Intent */
+            intent: {
+                [key: string]: unknown;
+            }[];
+            /** Units */
+            units: components["schemas"]["UnitWindows"][];
         };
         /**
          * Wire
@@ -2503,6 +2979,169 @@ export interface components {
             };
             /** Problems */
             problems: components["schemas"]["ProblemOut"][];
+        };
+        /**
+         * DayFigures
+         * @description One day of a simulation.
+         */
+        DayFigures: {
+            /** Date */
+            date: string;
+            /** Lowest Soc */
+            lowest_soc: number;
+            /** Sun Kwh */
+            sun_kwh: number;
+            /** Load Kwh */
+            load_kwh: number;
+            /** Mains Kwh */
+            mains_kwh: number;
+            /** Generator Kwh */
+            generator_kwh: number;
+            /** Generator H */
+            generator_h: number;
+            /** Curtailed Kwh */
+            curtailed_kwh: number;
+            /** Unserved Kwh */
+            unserved_kwh: number;
+            /** Transfers */
+            transfers: number;
+            /** Full */
+            full: boolean;
+            /** Full At H */
+            full_at_h: number | null;
+            /** Cost */
+            cost: number;
+        };
+        /**
+         * FlowSeries
+         * @description Every step: columns by name, the reason of each step by number, prices and windows.
+         */
+        FlowSeries: {
+            /** Step Min */
+            step_min: number;
+            /** Columns */
+            columns: {
+                [key: string]: number[];
+            };
+            /** Reason */
+            reason: number[];
+            /** Reasons */
+            reasons: string[];
+            /** Price */
+            price: number[];
+            /** Action */
+            action: number[];
+            /** Minute */
+            minute: number[];
+        };
+        /**
+         * Ledger
+         * @description Sums over a simulation: energies in kWh, counts, extremes, money in the tariff's currency.
+         */
+        Ledger: {
+            /** Days */
+            days: number;
+            /** Sun Kwh */
+            sun_kwh: number;
+            /** Load Kwh */
+            load_kwh: number;
+            /** Other Kwh */
+            other_kwh: number;
+            /** Sun Used Kwh */
+            sun_used_kwh: number;
+            /** Curtailed Kwh */
+            curtailed_kwh: number;
+            /** Bank In Kwh */
+            bank_in_kwh: number;
+            /** Bank Out Kwh */
+            bank_out_kwh: number;
+            /** Mains Kwh */
+            mains_kwh: number;
+            /** Mains Charge Kwh */
+            mains_charge_kwh: number;
+            /** Export Kwh */
+            export_kwh: number;
+            /** Generator Kwh */
+            generator_kwh: number;
+            /** Unserved Kwh */
+            unserved_kwh: number;
+            /** Lowest Soc */
+            lowest_soc: number;
+            /** Lowest V */
+            lowest_v: number;
+            /** Highest V */
+            highest_v: number;
+            /** Highest C */
+            highest_c: number;
+            /** Transfers */
+            transfers: number;
+            /** Transfers Per Night */
+            transfers_per_night: number;
+            /** Most Transfers A Night */
+            most_transfers_a_night: number;
+            /** Generator H */
+            generator_h: number;
+            /** Generator Starts */
+            generator_starts: number;
+            /** Full Days */
+            full_days: number;
+            /** Days To Full */
+            days_to_full: number | null;
+            /** Outside Limits H */
+            outside_limits_h: number;
+            /** Bought */
+            bought: number;
+            /** Sold */
+            sold: number;
+            /** Demand */
+            demand: number;
+            /** Cost */
+            cost: number;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * Simulation
+         * @description A simulated stretch of days.
+         */
+        Simulation: {
+            /**
+             * Ewerer
+             * @default simulation/1
+             */
+            ewerer: string;
+            /** Job */
+            job: string;
+            /** Days */
+            days: number;
+            /** Step Min */
+            step_min: number;
+            /** As Found */
+            as_found: boolean;
+            ledger: components["schemas"]["Ledger"];
+            /** Daily */
+            daily: components["schemas"]["DayFigures"][];
+            series: components["schemas"]["FlowSeries"] | null;
+            /** Assumed */
+            assumed: string[];
+        };
+        /**
+         * RunOut
+         * @description The state of long work; ``result`` once it is done.
+         */
+        RunOut: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Word */
+            word: string;
+            /** Share */
+            share: number;
+            /** Problem */
+            problem: string;
         };
         /**
          * SymptomLine
@@ -2768,6 +3407,125 @@ export interface components {
                 string,
                 string
             ][];
+        };
+        /**
+         * RunIn
+         * @description Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side.
+         */
+        RunIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "year" | "advice" | "gentlest" | "compare";
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Other
+             * @default null
+             */
+            other: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Days
+             * @default 365
+             */
+            days: number;
+            /**
+             * As Found
+             * @default false
+             */
+            as_found: boolean;
+            /**
+             * Wanted
+             * @default 0.8
+             */
+            wanted: number;
+        };
+        /**
+         * AdvisedWindow
+         * @description One advised window as a job document takes it, and what it does in words.
+         */
+        AdvisedWindow: {
+            /** Window */
+            window: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * Advice
+         * @description The best windows found for a tariff within the unit's slots, beside doing nothing and perfect foresight.
+         */
+        Advice: {
+            /** Windows */
+            windows: components["schemas"]["AdvisedWindow"][];
+            /** Cost Without */
+            cost_without: number;
+            /** Cost With */
+            cost_with: number;
+            /** Cost Optimum */
+            cost_optimum: number;
+            /** Captured */
+            captured: number;
+            /** Currency */
+            currency: string;
+            /** Days */
+            days: number;
+            /** Tried */
+            tried: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Comparison
+         * @description Several simulations of the same days side by side.
+         */
+        Comparison: {
+            /** Days */
+            days: number;
+            /** Names */
+            names: string[];
+            /** Ledgers */
+            ledgers: components["schemas"]["Ledger"][];
+            /** Daily */
+            daily: components["schemas"]["DayFigures"][][];
+        };
+        /**
+         * Current
+         * @description A charge cap and the share of days that reach full with it.
+         */
+        Current: {
+            /** A */
+            a: number;
+            /** Share */
+            share: number;
+        };
+        /**
+         * Gentlest
+         * @description The gentlest sufficient current, its curve, and the chance of full by hour of the day.
+         */
+        Gentlest: {
+            /** A */
+            a: number;
+            /** Share */
+            share: number;
+            /** Wanted */
+            wanted: number;
+            /** Enough */
+            enough: boolean;
+            /** C Rate */
+            c_rate: number;
+            /** Plan A */
+            plan_a: number;
+            /** Curve */
+            curve: components["schemas"]["Current"][];
+            /** Full By Hour */
+            full_by_hour: number[];
         };
         /**
          * Profile
@@ -3641,6 +4399,316 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FoundOut"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_simulate_document: {
+        parameters: {
+            query?: {
+                days?: number;
+                as_found?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Simulation"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_start_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_read_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_cancel_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_read_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_calendar_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

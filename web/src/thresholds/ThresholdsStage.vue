@@ -174,27 +174,6 @@ const topology = computed(() => plan.value?.bank)
           ['short', 'Short'],
         ]"
       />
-      <ChoiceField
-        path="/policy/source_order"
-        label="Loads run on"
-        fallback="sun-bank-mains"
-        :choices="[
-          ['sun-bank-mains', 'Sun, bank, mains'],
-          ['sun-mains', 'Sun, mains'],
-          ['mains-first', 'Mains first'],
-        ]"
-      />
-      <ChoiceField
-        path="/policy/charge_order"
-        label="Charge from"
-        fallback="sun-first"
-        :choices="[
-          ['sun-only', 'Sun'],
-          ['sun-first', 'Sun, else AC'],
-          ['sun-and-mains', 'Both'],
-          ['mains-first', 'AC first'],
-        ]"
-      />
     </div>
   </fieldset>
   <fieldset v-if="rows.length">

@@ -29,6 +29,8 @@ const VIEWS: Record<string, Component> = {
   link: defineAsyncComponent(() => import('../link/LinkStage.vue')),
   limits: defineAsyncComponent(() => import('../limits/LimitsStage.vue')),
   thresholds: defineAsyncComponent(() => import('../thresholds/ThresholdsStage.vue')),
+  sources: defineAsyncComponent(() => import('../sources/SourcesStage.vue')),
+  windows: defineAsyncComponent(() => import('../windows/WindowsStage.vue')),
   sheet: defineAsyncComponent(() => import('../sheet/SheetStage.vue')),
 }
 const finding = ref(-1)

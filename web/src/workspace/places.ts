@@ -14,10 +14,20 @@ export const STAGES = [
   'handover',
 ] as const
 export type Stage = (typeof STAGES)[number]
-export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'link', 'limits', 'thresholds', 'sheet']
+export const BUILT: readonly Stage[] = ['site', 'bank', 'units', 'link', 'limits', 'thresholds', 'sources', 'windows', 'sheet']
 
 const PLACES: [string, Stage][] = [
   ['/policy/new_bank', 'bank'],
+  ['/policy/mode', 'sources'],
+  ['/policy/priority', 'sources'],
+  ['/policy/source_order', 'sources'],
+  ['/policy/charge_order', 'sources'],
+  ['/policy/peak_cap_w', 'sources'],
+  ['/policy/export_limit_w', 'sources'],
+  ['/policy/outage_reserve_soc', 'sources'],
+  ['/windows', 'windows'],
+  ['/tariff', 'windows'],
+  ['/flow', 'windows'],
   ['/policy/max_c_rate', 'limits'],
   ['/policy/max_discharge_c_rate', 'limits'],
   ['/policy/loop', 'link'],
@@ -30,7 +40,7 @@ const PLACES: [string, Stage][] = [
   ['/site', 'site'],
   ['/loads', 'site'],
   ['/mains', 'site'],
-  ['/generator', 'site'],
+  ['/generator', 'sources'],
   ['/sheet_marks', 'sheet'],
   ['/as_found', 'sheet'],
   ['/extra_entries', 'sheet'],

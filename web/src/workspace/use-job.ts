@@ -263,6 +263,8 @@ export function createJob(id: string) {
 
   return {
     id,
+    /** The document as it was before the what-if began, null outside one. */
+    before: () => (whatIf.value ? beforeWhatIf : null),
     document,
     plan,
     revision,

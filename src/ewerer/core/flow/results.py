@@ -222,9 +222,19 @@ def gentlest_current(
     )
 
 
-def compare(jobs: Sequence[tuple[str, Job, bool]], library: Library, days: int, step_min: int = 1) -> Comparison:
+def compare(
+    jobs: Sequence[tuple[str, Job, bool]],
+    library: Library,
+    days: int,
+    step_min: int = 1,
+    told: Callable[[str, float], None] | None = None,
+) -> Comparison:
     """Return the ledgers of several jobs (name, job, as found) over the same days side by side."""
-    made = [(name, simulate(job, library, days, step_min, record=False, as_found=found)) for name, job, found in jobs]
+    say = told or (lambda word, share: None)
+    made = []
+    for i, (name, job, found) in enumerate(jobs):
+        say(name, i / len(jobs))
+        made.append((name, simulate(job, library, days, step_min, record=False, as_found=found)))
     return Comparison(days=days, names=[n for n, _ in made], ledgers=[s.ledger for _, s in made], daily=[s.daily for _, s in made])
 
 

@@ -1,0 +1,70 @@
+// Long work on the server: begin, watch its progress, cancel it, take its result.
+import { onBeforeUnmount, ref, shallowRef } from 'vue'
+import { api, ApiProblem } from '../api/client'
+
+const POLL_MS = 250
+
+export function useRun<T>() {
+  const state = ref<'idle' | 'running' | 'done' | 'cancelled' | 'failed'>('idle')
+  const word = ref('')
+  const share = ref(0)
+  const failure = ref('')
+  const result = shallowRef<T | null>(null)
+  let id = ''
+  let timer = 0
+  let turn = 0
+
+  async function start(body: object) {
+    const mine = ++turn
+    window.clearTimeout(timer)
+    state.value = 'running'
+    failure.value = ''
+    share.value = 0
+    word.value = 'beginning'
+    try {
+      const run = await api.startRun(body)
+      id = run.id
+      if (mine === turn) poll(mine)
+      else await api.cancelRun(run.id)
+    } catch (error) {
+      fail(error, mine)
+    }
+  }
+  function fail(error: unknown, mine: number) {
+    if (mine !== turn) return
+    if (!(error instanceof ApiProblem)) throw error
+    state.value = 'failed'
+    failure.value = error.message
+  }
+  function poll(mine: number) {
+    timer = window.setTimeout(async () => {
+      try {
+        const run = await api.run(id)
+        if (mine !== turn) return
+        word.value = run.word
+        share.value = run.share
+        if (run.state === 'done') {
+          result.value = await api.runResult<T>(id)
+          state.value = 'done'
+        } else if (run.state === 'failed') {
+          state.value = 'failed'
+          failure.value = run.problem
+        } else if (run.state === 'cancelled') state.value = 'cancelled'
+        else poll(mine)
+      } catch (error) {
+        fail(error, mine)
+      }
+    }, POLL_MS)
+  }
+  async function cancel() {
+    turn++
+    window.clearTimeout(timer)
+    state.value = 'cancelled'
+    if (id) await api.cancelRun(id).catch(() => undefined)
+  }
+  onBeforeUnmount(() => {
+    if (state.value === 'running') void cancel()
+  })
+  return { state, word, share, failure, result, start, cancel }
+}
+export type LongRun = ReturnType<typeof useRun>
