@@ -335,35 +335,18 @@ def compare(windows: Sequence[Window], slots: Sequence[Slot], form: SlotForm, lo
     minutes, kwh = 0, 0.0
     where: list[Segment] = []
     for d in range(7):
-        run: list[int] | None = None
+        start: int | None = None
         for m in range(DAY + 1):
             off = m < DAY and week[d][m] != day[m]
             if off:
                 minutes += 1
-                power = max(week[d][m].power, day[m].power, 0.0) or loads_w
-                kwh += power / 60_000
-                run = [m, m + 1] if run is None or run[1] != m else [run[0], m + 1]
-                if m == DAY - 1 and run is not None:
-                    where.append(
-                        Segment(
-                            days=DAYS[d],
-                            start=time_of(run[0]),
-                            end=time_of(run[1]),
-                            wanted=week[d][run[0]].action,
-                            gets=day[run[0]].action,
-                        )
-                    )
-            elif run is not None:
-                where.append(
-                    Segment(
-                        days=DAYS[d],
-                        start=time_of(run[0]),
-                        end=time_of(run[1]),
-                        wanted=week[d][run[0]].action,
-                        gets=day[run[0]].action,
-                    )
-                )
-                run = None
+                kwh += (max(week[d][m].power, day[m].power, 0.0) or loads_w) / 60_000
+            if start is not None and not (off and week[d][m] == week[d][start] and day[m] == day[start]):
+                wanted, gets = week[d][start].action, day[start].action
+                where.append(Segment(days=DAYS[d], start=time_of(start), end=time_of(m), wanted=wanted, gets=gets))
+                start = None
+            if off and start is None:
+                start = m
     return minutes, round(kwh, 3), _joined(where)
 
 

@@ -96,8 +96,7 @@ const curve = computed(() => {
           <td>{{ o.profile }}</td>
           <td>{{ o.label }}</td>
           <td>
-            <b v-if="o.entry">{{ o.entry }}</b
-            ><span v-else class="bad">not offered; it has {{ o.offers.join(', ') }}</span>
+            <b v-if="o.entry">{{ o.entry }}</b><span v-else class="bad">not offered; it has {{ o.offers.join(', ') }}</span>
           </td>
           <td class="small soft">{{ o.idle.length ? `makes idle: ${o.idle.join(', ')}` : '' }}</td>
         </tr>
@@ -168,8 +167,7 @@ const curve = computed(() => {
           ><span>safe charge beside {{ tidy(generator.loads_w, 0) }} W of loads</span>
         </div>
         <div>
-          <b>{{ percent(generator.loaded) }}</b
-          ><span>loaded while charging; 30 % at least</span>
+          <b>{{ percent(generator.loaded) }}</b><span>loaded while charging; 30 % at least</span>
         </div>
         <div v-if="generator.quiet_h">
           <b>{{ tidy(generator.quiet_needs_wh / 1000, 1) }} of {{ tidy(generator.quiet_has_wh / 1000, 1) }} kWh</b

@@ -282,6 +282,15 @@ def simulate_py(  # type: ignore[no-untyped-def]
     island_off = False
     gen_on = False
     gen_time = 0.0
+    # The charge levels at which the bank at rest stands at absorption and at float: charging stops there.
+    level_absorb = level_float = 1.0
+    for j in range(top, 0, -1):
+        below = cells * ocv[j - 1]
+        step = cells * ocv[j] - below
+        if below <= par[P_ABSORB_V] < below + step:
+            level_absorb = (j - 1 + (par[P_ABSORB_V] - below) / step) / top
+        if below <= par[P_FLOAT_V] < below + step:
+            level_float = (j - 1 + (par[P_FLOAT_V] - below) / step) / top
     groups = units.shape[0]
     over = np.zeros(groups, np.int64)
     total = 0.0
@@ -379,16 +388,22 @@ def simulate_py(  # type: ignore[no-untyped-def]
         # Stages: constant current and voltage, float, charge again.
         wanted = par[P_ABSORB_V] if stage == 0 else par[P_FLOAT_V]
         into = (wanted - emf) / resistance
-        if stage == 1 and cho[I_FLOATS] == 0:
-            into = 0.0
+        room = ((level_absorb if stage == 0 else level_float) - soc) * capacity / dt_h
+        into = room if into > room else into
         into = 0.0 if into < 0.0 else (most_in if into > most_in else into)
-        can_charge = into * (emf + into * resistance)
+        # Chargers carry what the units use themselves beside what goes into the bank.
+        use = 0.0 if shut or soc <= 1e-6 else par[P_IDLE_W]
+        can_charge = into * (emf + into * resistance) + use
+        if stage == 1 and cho[I_FLOATS] == 0:
+            can_charge = 0.0
         out = most_out
         can_discharge = 0.0
         if not shut and not (island_off and not source) and soc > 1e-6:
             if out * resistance > emf * 0.45:
                 out = emf * 0.45 / resistance
-            can_discharge = out * (emf - out * resistance) * eta
+            can_discharge = (out * (emf - out * resistance) - par[P_IDLE_W]) * eta
+            if can_discharge < 0.0:
+                can_discharge = 0.0
         f0 = f1 = f2 = f3 = f4 = f5 = f6 = f7 = f8 = f9 = f10 = f11 = 0.0
         reason = 0
         anywhere = 0
@@ -438,8 +453,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
             if source and over[u] == 1:
                 anywhere = 1
         f4 += wasted
-        idle = 0.0 if shut or soc <= 1e-6 else par[P_IDLE_W]
-        p = f3 + f10 - (f5 + f6 + f7) / eta - idle
+        p = f3 + f10 - (f5 + f6 + f7) / eta - use
         root = emf * emf + 4.0 * resistance * p
         amps = (math.sqrt(root if root > 0.0 else 0.0) - emf) / (2.0 * resistance)
         soc += amps * dt_h / capacity
@@ -461,6 +475,9 @@ def simulate_py(  # type: ignore[no-untyped-def]
         elif volts < par[P_RECHARGE_V] or soc < par[P_RECHARGE_SOC]:
             stage = 0
             held = 0.0
+        elif full_at < 0.0 and cho[I_FLOATS] == 1 and amps >= 0.0 and volts >= par[P_FLOAT_V] - 0.02:
+            fulls += 1.0
+            full_at = (k - first_k) * dt_h
         drawn = f8 + f9 + f10 / eta_charge
         sent = f2 + f7
         w_sun += sun[k] * dt_h

@@ -178,8 +178,8 @@ def gentlest_current(
 ) -> Gentlest:
     """Return the lowest charge cap [A] that reaches full on ``wanted`` of the days, and the curve around it.
 
-    Full means that absorption ended. The cap is on the whole bank. ``enough`` is False when not even the plan's
-    own cap does it.
+    Full means that absorption ended on the day or that the bank, full before, came back up to float. The cap is on
+    the whole bank. ``enough`` is False when not even the plan's own cap does it.
     """
     say = told or (lambda word, share: None)
     scenario = build(job, library, days, step_min)

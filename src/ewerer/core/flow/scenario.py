@@ -104,7 +104,11 @@ def sun_power_w(job: Job, utc: Any) -> Floats:
     latitude = job.site.latitude if job.site.latitude is not None else 40.0
     longitude = job.site.longitude if job.site.longitude is not None else 0.0
     position = pvlib.solarposition.get_solarposition(utc, latitude, longitude, altitude=job.site.altitude_m or 0.0)
-    sky = pvlib.clearsky.simplified_solis(position["apparent_elevation"])
+    sky = pvlib.clearsky.simplified_solis(
+        position["apparent_elevation"],
+        pressure=pvlib.atmosphere.alt2pres(job.site.altitude_m or 0.0),
+        dni_extra=pvlib.irradiance.get_extra_radiation(utc),
+    )
     for charger in job.sun.chargers:
         if charger.array_w is None:
             continue

@@ -1,0 +1,70 @@
+"""Stage Sources: AC window, orders as the units call them, generator."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ewerer.core.limits import engine_derate
+from ewerer.core.sources import ac_window, quiet_hours
+from tests.jobs import LARCH, SKERRY, TARN, changed, job_of, plan_of, rules
+
+
+@given(st.sampled_from([110.0, 120.0, 220.0, 230.0, 240.0]), st.booleans())
+def test_the_window_stands_in_order(volts, generator):
+    a = ac_window(volts, generator)
+    assert a.low_off_v < a.low_on_v < a.nominal_v < a.high_on_v < a.high_off_v
+
+
+def test_a_generator_alone_gets_the_wide_window():
+    assert plan_of(SKERRY).sources.ac_window.range == "narrow"
+    assert plan_of(LARCH).sources.ac_window.range == "wide"
+    rows = {r.quantity: r.entry for r in plan_of(LARCH).units[0].settings}
+    assert rows["ac_low_off_v"] == "94" and rows["ac_high_off_v"] == "138"
+
+
+def test_orders_in_the_units_own_words():
+    orders = {o.quantity: o for o in plan_of(SKERRY).sources.orders}
+    assert orders["source_order"].entry == "Sun, store, grid" and orders["charge_order"].entry == "Sun, then grid"
+    idle = {o.quantity: o for o in plan_of(changed(SKERRY, policy__source_order="mains-first")).sources.orders}["source_order"]
+    assert "Go to grid at" in idle.idle
+    missing = {o.quantity: o for o in plan_of(changed(LARCH, policy__charge_order="mains-first")).sources.orders}["charge_order"]
+    assert missing.entry is None and "Solar" in missing.offers
+
+
+def test_generator_budget_and_ramp():
+    g = plan_of(SKERRY).sources.generator
+    assert g.safe_charge_a == 116 and g.ramp_a == [29, 58, 87, 116] and g.loaded == pytest.approx(1.0, abs=0.01)
+    assert any("starts at 20 % and stops at 85 %" in r for r in g.recipe)
+    assert any("by hand" in r for r in plan_of(LARCH).sources.generator.recipe)
+
+
+def test_quiet_hours_must_be_survivable():
+    ok = plan_of(changed(SKERRY, generator__quiet_from="22:00", generator__quiet_to="06:00"))
+    assert ok.sources.generator.quiet_h == 8 and "generator-quiet" not in rules(ok)
+    long = changed(SKERRY, generator__quiet_from="12:00", generator__quiet_to="11:00", loads__daily_wh=60000)
+    assert "generator-quiet" in rules(plan_of(long), "caution")
+    assert quiet_hours(job_of(SKERRY).generator) == 0
+
+
+def test_a_large_engine_idles():
+    made = plan_of(changed(SKERRY, generator__continuous_w=60000))
+    found = next(f for f in made.findings if f.rule == "generator-min-load")
+    assert found.severity == "caution" and found.numbers["least_charge_a"] > 0
+
+
+@pytest.mark.parametrize(("height", "temp", "left"), [(0, 20, 1.0), (300, 25, 1.0), (1300, 25, 0.9), (2300, 45, 0.76)])
+def test_height_and_heat_derate(height, temp, left):
+    job = changed(SKERRY, site__altitude_m=height, site__bank_ambient_c=temp)
+    assert engine_derate(job_of(job)) == pytest.approx(left)
+    assert plan_of(job).limits.ac.sources[1].available_w == pytest.approx(9000 * left)
+
+
+def test_own_derating_rules():
+    assert engine_derate(job_of(changed(SKERRY, site__altitude_m=2000, generator__derate=0.95))) == 0.95
+    assert "generator-too-big" in rules(plan_of(changed(SKERRY, site__altitude_m=2000)), "note")
+
+
+def test_permission_and_cap():
+    assert "export-permission" in rules(plan_of(changed(TARN, policy__mode="feed-in")), "caution")
+    assert "peak-cap" in rules(plan_of(changed(TARN, policy__mode="peak-shaving")), "caution")
+    assert "order-idle" in rules(plan_of(changed(SKERRY, policy__source_order="mains-first")), "note")
