@@ -8,8 +8,11 @@ findings; rules that only compute register their formula with :func:`formula_rul
 
 from __future__ import annotations
 
+import importlib
+import pkgutil
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Literal, TypeVar
 
 from .documents.plan import Finding
@@ -100,7 +103,12 @@ def run_checks(stage: str, context: Any) -> Iterator[Finding]:
 
 
 def rules_markdown() -> str:
-    """Return docs/rules.md: every rule with statement, formula, source and status."""
+    """Return docs/rules.md: every rule with statement, formula, source and status.
+
+    The registry fills as modules are imported, so all of the core is imported first.
+    """
+    for module in pkgutil.walk_packages([str(Path(__file__).parent)], f"{__package__}."):
+        importlib.import_module(module.name)
     lines = [
         "# Rules",
         "",
