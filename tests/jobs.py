@@ -2,11 +2,14 @@
 
 import copy
 import json
+from functools import cache
 from pathlib import Path
 from typing import Any
 
+import jsonschema
 from hypothesis import strategies as st
 
+from ewerer.core.cli import schema
 from ewerer.core.documents import Job, Plan
 from ewerer.core.library import parse_job, shipped_library
 from ewerer.core.plan import plan
@@ -37,6 +40,14 @@ def put(node: Any, keys: list[str], value: Any) -> None:
         del node[last]
     else:
         node[last] = copy.deepcopy(value)
+
+
+@cache
+def validator(kind: str) -> jsonschema.Draft202012Validator:
+    """Return the JSON Schema validator of a kind of document, made once: the schema of a job is large."""
+    made = schema(kind)
+    jsonschema.Draft202012Validator.check_schema(made)
+    return jsonschema.Draft202012Validator(made)
 
 
 def job_of(source: str | dict[str, Any]) -> Job:

@@ -2,14 +2,12 @@
 
 import json
 
-import jsonschema
 import pytest
 from hypothesis import given
 
-from ewerer.core.cli import schema
 from ewerer.core.documents import DocumentError, Job, parse_document
 from ewerer.core.library import SHIPPED, parse_job, parse_profile, shipped_library
-from tests.jobs import DEMO, NAMES, SKERRY, TARN, changed, data, hand_written, inline, random_jobs
+from tests.jobs import DEMO, NAMES, SKERRY, TARN, changed, data, hand_written, inline, random_jobs, validator
 
 
 def refused(job) -> list[str]:
@@ -67,20 +65,20 @@ def test_what_is_not_a_document(text, words):
 
 @given(random_jobs())
 def test_schema_round_trip_is_the_identity(job):
-    jsonschema.validate(job, schema("job"))
+    validator("job").validate(job)
     assert parse_document(Job, job).to_data() == job
 
 
 @pytest.mark.parametrize("path", sorted(DEMO.glob("*.json")), ids=lambda p: p.stem)
 def test_demo_jobs_are_well_formed(path):
-    jsonschema.validate(json.loads(path.read_text()), schema("job"))
+    validator("job").validate(json.loads(path.read_text()))
     assert parse_job(path.read_bytes(), shipped_library()).to_data() == json.loads(path.read_text())
 
 
 @pytest.mark.parametrize("path", sorted(SHIPPED.glob("*.json")), ids=lambda p: p.stem)
 def test_shipped_profiles_are_well_formed(path):
     raw = json.loads(path.read_text())
-    jsonschema.validate(raw, schema("profile"))
+    validator("profile").validate(raw)
     profile = parse_profile(path.read_bytes())
     assert profile.id == path.stem
     assert json.loads(profile.model_dump_json(by_alias=True, exclude_unset=True)) == raw

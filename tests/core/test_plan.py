@@ -2,15 +2,13 @@
 
 import json
 
-import jsonschema
 import pytest
 from hypothesis import given
 
-from ewerer.core.cli import schema
 from ewerer.core.findings import REGISTRY, STAGES, rules_markdown
 from ewerer.core.library import shipped_library
 from ewerer.core.plan import plan
-from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, inline, job_of, plan_of, random_jobs, rules
+from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, inline, job_of, plan_of, random_jobs, rules, validator
 
 CONTRACT = {
     "bank": "series_cells capacity_ah energy_wh resistance_mohm charge_limit_a charge_limit_sum_a discharge_limit_a discharge_limit_sum_a "
@@ -27,7 +25,7 @@ def test_plan_is_a_pure_function(job):
 
 @given(random_jobs())
 def test_every_plan_obeys_its_schema(job):
-    jsonschema.validate(json.loads(plan_of(job).model_dump_json()), schema("plan"))
+    validator("plan").validate(json.loads(plan_of(job).model_dump_json()))
 
 
 @pytest.mark.parametrize("name", NAMES)
