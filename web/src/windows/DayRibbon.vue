@@ -54,7 +54,8 @@ function down(event: PointerEvent, p: Piece, grip: 'all' | 'from' | 'to') {
   if (event.button !== 0) return
   event.stopPropagation()
   emit('choose', p.index)
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
+  // The whole drawing keeps the pointer: over midnight a block is split, and its shape made anew.
+  ;(event.currentTarget as SVGElement).ownerSVGElement?.setPointerCapture(event.pointerId)
   drag.value = { index: p.index, grip, startX: event.clientX, next: props.windows[p.index] as Win }
 }
 function move(event: PointerEvent) {
@@ -86,7 +87,17 @@ function key(event: KeyboardEvent, p: Piece) {
 </script>
 
 <template>
-  <svg :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="group" aria-label="Day ribbon" data-ribbon>
+  <svg
+    :width="width"
+    :height="height"
+    :viewBox="`0 0 ${width} ${height}`"
+    role="group"
+    aria-label="Day ribbon"
+    data-ribbon
+    @pointermove="move"
+    @pointerup="up"
+    @pointercancel="drag = null"
+  >
     <defs>
       <pattern id="clash" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
         <path d="M0 0v7" class="hatch" />
@@ -115,7 +126,7 @@ function key(event: KeyboardEvent, p: Piece) {
     </g>
     <text x="0" :y="TOP + 26" class="small-text">wanted</text>
     <rect :x="LEFT" :y="TOP" :width="inner" :height="ROW" class="track" />
-    <g v-for="p in blocks" :key="p.index + p.part">
+    <g v-for="p in blocks" :key="`${p.index}${p.part === 'morning' ? 'm' : ''}`">
       <g
         class="window"
         :class="{ chosen: chosen === p.index }"
@@ -125,9 +136,6 @@ function key(event: KeyboardEvent, p: Piece) {
         :data-window="p.index"
         :data-part="p.part"
         @pointerdown="down($event, p, 'all')"
-        @pointermove="move"
-        @pointerup="up"
-        @pointercancel="drag = null"
         @keydown="key($event, p)"
         @focus="emit('choose', p.index)"
       >
@@ -155,8 +163,6 @@ function key(event: KeyboardEvent, p: Piece) {
         class="grip"
         :data-grip-from="p.index"
         @pointerdown="down($event, p, 'from')"
-        @pointermove="move"
-        @pointerup="up"
       />
       <rect
         v-if="p.part !== 'evening'"
@@ -167,8 +173,6 @@ function key(event: KeyboardEvent, p: Piece) {
         class="grip"
         :data-grip-to="p.index"
         @pointerdown="down($event, p, 'to')"
-        @pointermove="move"
-        @pointerup="up"
       />
     </g>
     <g v-for="c in conflicts" :key="c.from + '-' + c.pair.join()" data-clash>

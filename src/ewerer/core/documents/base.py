@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
+from functools import cache
 from typing import Annotated, Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -89,9 +90,14 @@ def pointer_of(parts: Iterable[str | int]) -> str:
     return "".join("/" + str(p).replace("~", "~0").replace("/", "~1") for p in parts)
 
 
+@cache
+def _schema_of(model: type[BaseModel]) -> dict[str, Any]:
+    return model.model_json_schema(by_alias=True)
+
+
 def _field_at(model: type[BaseModel], loc: tuple[str | int, ...]) -> dict[str, Any]:
     """Return the JSON-schema entry that describes ``loc`` in ``model``, or an empty dict."""
-    schema = model.model_json_schema(by_alias=True)
+    schema = _schema_of(model)
     node: Any = schema
     for part in loc:
         node = _resolve(schema, node)
