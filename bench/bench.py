@@ -20,12 +20,14 @@ from bench.server import demo_server
 from ewerer.core.device import DeviceModel
 from ewerer.core.documents import InverterProfile
 from ewerer.core.entry_order import entry_order
+from ewerer.core.flow import adviser, results, scenario
 from ewerer.core.library import parse_job, shipped_library
 from ewerer.core.plan import plan
 from ewerer.core.visit import unit_order
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "ewerer" / "demo" / "skerry-field-station.json"
+PRICED = DEMO.with_name("tarn-dairy.json")
 
 
 @dataclass
@@ -38,9 +40,10 @@ class Row:
     goal: float
     runs: int
     least: float = 0.0
+    rather_more: bool = False
 
     def line(self) -> str:
-        return f"| {self.what} | {self.median:.3g} {self.unit} | {self.least:.3g} | {self.runs} | {self.goal:g} {self.unit} | {self.median / self.goal:.2f} |"
+        return f"| {self.what} | {self.median:.3g} {self.unit} | {self.least:.3g} | {self.runs} | {'at least ' if self.rather_more else ''}{self.goal:g} {self.unit} | {self.median / self.goal:.2f} |"
 
 
 def timed(what: str, run: Callable[[], object], goal_ms: float, runs: int = 30, warm: int = 3) -> Row:
@@ -133,6 +136,26 @@ def order_rows() -> list[Row]:
     ]
 
 
+def flow_rows() -> list[Row]:
+    library = shipped_library()
+    three = json.loads(DEMO.read_text())
+    three["units"].append({**three["units"][1], "id": "U3"})
+    job, priced = parse_job(json.dumps(three), library), parse_job(PRICED.read_bytes(), library)
+    year, month = scenario.build(job, library, 365, 1), scenario.build(job, library, 30, 1)
+    assert (year.sun.shape[0], year.units.shape[0]) == (525_600, 3)
+    rows = [timed("a year at 1-minute steps, three units, kernel alone", year.run, 40, 30, 3)]
+    start = time.perf_counter()
+    month.run(plain=True)
+    plain_ns = (time.perf_counter() - start) / month.sun.shape[0] * 1e9
+    kernel_ns = rows[0].median / 525_600 * 1e6
+    rows.append(Row(f"the same beside the plain-Python reference ({kernel_ns:.0f} ns a step)", plain_ns / kernel_ns, "times", 25, 1,
+                    plain_ns / kernel_ns, True))  # fmt: skip
+    rows.append(timed("a year with sun, weather, loads and ledger", lambda: results.simulate(job, library, 365), 1500, 5, 1))
+    rows.append(timed("windows adviser on the demo tariff", lambda: adviser.advise(priced, library), 3000, 5, 1))
+    rows.append(timed("gentlest current over a year", lambda: results.gentlest_current(job, library), 5000, 3, 1))
+    return rows
+
+
 def process_row() -> Row:
     with tempfile.NamedTemporaryFile(suffix=".json") as out:
         command = [sys.executable, "-m", "ewerer.entry", "plan", str(DEMO), "-o", out.name]
@@ -151,6 +174,11 @@ def server_rows() -> list[Row]:
         token = json.loads(call("POST", "/api/session", b'{"username": "demo", "password": "lithium-bank"}', token))["csrf"]
         job = DEMO.read_bytes()
         rows = [timed("plan over the API, one round trip", lambda: call("POST", "/api/plan", job, token), 60, 60)]
+        long = json.dumps({"kind": "gentlest", "document": json.loads(job), "days": 365}).encode()
+        begun = [json.loads(call("POST", "/api/runs", long, token))["id"] for _ in range(8)]
+        rows.append(timed("plan over the API while years are simulated", lambda: call("POST", "/api/plan", job, token), 120, 40, 0))
+        states = [json.loads(call("GET", f"/api/runs/{one}"))["state"] for one in begun]
+        assert states[-1] in ("waiting", "running"), f"the long work was over too soon: {states}"
         rows.append(Row("first page, compressed", weight(base) / 1000, "kB", 400, 1, weight(base) / 1000))
     return rows
 
@@ -199,7 +227,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", metavar="FILE")
     args = parser.parse_args()
-    text = report([*core_rows(), *order_rows(), process_row(), *server_rows()])
+    text = report([*core_rows(), *order_rows(), *flow_rows(), process_row(), *server_rows()])
     print(text)
     if args.write:
         Path(args.write).write_text(text)

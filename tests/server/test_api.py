@@ -6,7 +6,6 @@ import uuid
 from pathlib import Path
 
 import pytest
-from django.contrib.auth import get_user_model
 from django.core.cache import cache
 from django.core.management import call_command
 from django.test import Client
@@ -15,53 +14,11 @@ from openpyxl import load_workbook
 from ewerer.core.findings import rules_markdown
 from ewerer.core.quantities import glossary_markdown
 from ewerer.server.api import openapi_json
-from ewerer.server.crews.models import Crew, Member
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
+from tests.server.asking import assert_problem, person, post, put
 
 pytestmark = pytest.mark.django_db
 ROOT = Path(__file__).resolve().parents[2]
-
-
-def person(name, crew):
-    user = get_user_model().objects.create_user(name, password="a-long-password")
-    Member.objects.create(user=user, crew=Crew.objects.get_or_create(name=crew)[0])
-    return user
-
-
-@pytest.fixture
-def mine():
-    client = Client()
-    client.force_login(person("ann", "Ours"))
-    return client
-
-
-@pytest.fixture
-def theirs():
-    client = Client()
-    client.force_login(person("bob", "Theirs"))
-    return client
-
-
-def post(client, path, body):
-    return client.post("/api" + path, body if isinstance(body, (str, bytes)) else json.dumps(body), content_type="application/json")
-
-
-def put(client, id, base, document):
-    return client.put(f"/api/jobs/{id}", json.dumps({"base_revision": base, "document": document}), content_type="application/json")
-
-
-@pytest.fixture
-def job(mine):
-    return post(mine, "/jobs", data(SKERRY)).json()["id"]
-
-
-def assert_problem(response, status):
-    assert response.status_code == status
-    assert response["Content-Type"] == "application/problem+json"
-    body = response.json()
-    assert {"type", "title", "status", "detail"} <= set(body) and body["status"] == status
-    assert "Traceback" not in response.content.decode()
-    return body
 
 
 def test_sign_in_and_out():

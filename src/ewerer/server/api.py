@@ -25,9 +25,11 @@ from ..core.documents import Document, DocumentError, Finding, InverterProfile, 
 from ..core.documents import Job as JobDocument
 from ..core.documents.base import MAX_DOCUMENT_BYTES
 from ..core.documents.flow import Advice, Comparison, Gentlest, Simulation
+from ..core.documents.job import Series
 from ..core.documents.order import UnitOrder
 from ..core.export import sheet_bytes
 from ..core.findings import REGISTRY, STATUS_WORDS
+from ..core.flow.measured import parse_series
 from ..core.library import Library, check_references, parse_profile, shipped_library
 from ..core.pages import Paper, cable_page, sheet_page
 from ..core.plan import plan
@@ -539,6 +541,12 @@ def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
     return {"values": values, "problems": [p.model_dump(mode="json") for p in problems]}
 
 
+@api.post("/series", response={200: Series, **REFUSALS}, tags=["flow"], exclude_none=True)
+def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
+    """Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored."""
+    return parse_series(_body(request), step_min).model_dump(exclude_unset=True)
+
+
 class RunIn(Document):
     """Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side."""
 
@@ -566,16 +574,20 @@ def _run_out(run: work.Run) -> dict[str, Any]:
 
 
 @api.post("/simulate", response={200: Simulation, **REFUSALS}, tags=["flow"], openapi_extra=_document_body("Job"))
-def simulate_document(request: HttpRequest, days: int = 1, as_found: bool = False) -> HttpResponse:
-    """Simulate up to seven days of an unsaved document, step by step."""
+def simulate_document(request: HttpRequest, days: int = 1, as_found: bool = False, lead_days: int = 0) -> HttpResponse:
+    """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
     if not 1 <= days <= 7:
         raise DocumentError(
             [Problem(pointer="/days", message="too many days at once", value=days, expected="1 to 7; longer as a run")]
         )
+    if not 0 <= lead_days <= 724:
+        raise DocumentError([Problem(pointer="/lead_days", message="too many days before", value=lead_days, expected="0 to 724")])
     document, library = _document(request, parse_json(_body(request)))
     from ..core.flow.results import simulate
 
-    return HttpResponse(simulate(document, library, days, 1, as_found=as_found).model_dump_json(), content_type=JSON)
+    return HttpResponse(
+        simulate(document, library, days, 1, as_found=as_found, lead_days=lead_days).model_dump_json(), content_type=JSON
+    )
 
 
 @api.post("/runs", response={202: RunOut, **REFUSALS}, tags=["flow"], openapi_extra=_document_body("RunIn"))

@@ -132,8 +132,9 @@ export const api = {
   versions: (id: string) => call<VersionLine[]>('GET', `/library/${id}/versions`),
   checkProfile: (document: object) => call<{ problems: ProblemOut[]; about: string }>('POST', '/library/check', document),
   tryProfile: (body: object) => call<TryOut>('POST', '/library/try', body),
-  simulate: (document: Job, days: number, signal?: AbortSignal) =>
-    call<Simulation>('POST', `/simulate?days=${days}`, document, signal),
+  simulate: (document: Job, leadDays: number, signal?: AbortSignal) =>
+    call<Simulation>('POST', `/simulate?lead_days=${leadDays}`, document, signal),
+  readSeries: (text: string, step_min: number) => call<S['Series']>('POST', `/series?step_min=${step_min}`, text),
   startRun: (body: object) => call<RunOut>('POST', '/runs', body),
   run: (id: string) => call<RunOut>('GET', `/runs/${id}`),
   runResult: <T>(id: string) => call<T>('GET', `/runs/${id}/result`),

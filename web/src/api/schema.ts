@@ -304,6 +304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Series
+         * @description Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored.
+         */
+        post: operations["ewerer_server_api_read_series"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/simulate": {
         parameters: {
             query?: never;
@@ -315,7 +335,7 @@ export interface paths {
         put?: never;
         /**
          * Simulate Document
-         * @description Simulate up to seven days of an unsaved document, step by step.
+         * @description Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told.
          */
         post: operations["ewerer_server_api_simulate_document"];
         delete?: never;
@@ -1446,7 +1466,7 @@ export interface components {
         };
         /**
          * Series
-         * @description Measured power, one figure a step from midnight of the first day, repeated when it ends.
+         * @description Measured power, one figure a step from midnight of ``start`` (else of the simulation's first day), repeated when it ends.
          */
         Series: {
             /**
@@ -1455,6 +1475,8 @@ export interface components {
              * @enum {integer}
              */
             step_min: 1 | 5 | 10 | 15 | 30 | 60;
+            /** Start */
+            start?: string | null;
             /** Values W */
             values_w: number[];
         };
@@ -2987,6 +3009,8 @@ export interface components {
         DayFigures: {
             /** Date */
             date: string;
+            /** Start Soc */
+            start_soc: number;
             /** Lowest Soc */
             lowest_soc: number;
             /** Sun Kwh */
@@ -4429,11 +4453,61 @@ export interface operations {
             };
         };
     };
+    ewerer_server_api_read_series: {
+        parameters: {
+            query?: {
+                step_min?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     ewerer_server_api_simulate_document: {
         parameters: {
             query?: {
                 days?: number;
                 as_found?: boolean;
+                lead_days?: number;
             };
             header?: never;
             path?: never;

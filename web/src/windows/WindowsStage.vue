@@ -5,6 +5,7 @@ import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
 import { useJob } from '../workspace/use-job'
 import DayRibbon from './DayRibbon.vue'
+import FlowBasis from './FlowBasis.vue'
 import LedgerTable from './LedgerTable.vue'
 import RunBar from './RunBar.vue'
 import SimulatedDay from './SimulatedDay.vue'
@@ -68,8 +69,16 @@ const sim = shallowRef<Simulation | null>(null)
 const failure = ref('')
 let abort: AbortController | null = null
 let timer = 0
+// A day chosen in the year: shown as it is there, after all the days before it.
+const replay = ref<{ date: string; soc: number } | null>(null)
+watch(day, (d) => {
+  if (replay.value && d !== weekdayOf(replay.value.date)) replay.value = null
+})
+const firstDay = computed(() => (job.at('/flow/start') as string | undefined) ?? '2025-01-01')
+const daysBetween = (a: string, b: string) => Math.max(0, Math.round((Date.parse(b) - Date.parse(a)) / 86_400_000))
 const dateOf = computed(() => {
-  const start = new Date(((job.at('/flow/start') as string | undefined) ?? '2025-01-01') + 'T00:00:00Z')
+  if (replay.value) return replay.value.date
+  const start = new Date(firstDay.value + 'T00:00:00Z')
   const shift = (day.value - ((start.getUTCDay() + 6) % 7) + 7) % 7
   start.setUTCDate(start.getUTCDate() + shift)
   return start.toISOString().slice(0, 10)
@@ -79,8 +88,9 @@ async function simulate() {
   const mine = (abort = new AbortController())
   if (!job.document.value || !job.plan.value?.bank) return
   try {
-    const flow = { ...(job.document.value.flow ?? {}), start: dateOf.value }
-    const made = await api.simulate({ ...job.document.value, flow } as typeof job.document.value, 1, mine.signal)
+    const lead = replay.value ? daysBetween(firstDay.value, replay.value.date) : 0
+    const flow = { ...(job.document.value.flow ?? {}), start: lead ? firstDay.value : dateOf.value }
+    const made = await api.simulate({ ...job.document.value, flow } as typeof job.document.value, lead, mine.signal)
     if (mine === abort) {
       sim.value = made
       failure.value = ''
@@ -111,9 +121,10 @@ const thresholds = computed(() =>
     return r ? [{ word: r.word, v: r.value, tone: `var(--${tone})` }] : []
   }),
 )
-function showDay(date: string) {
-  job.set('/flow/start', date)
-  day.value = (new Date(date + 'T00:00:00Z').getUTCDay() + 6) % 7
+const weekdayOf = (date: string) => (new Date(date + 'T00:00:00Z').getUTCDay() + 6) % 7
+function showDay(date: string, soc: number) {
+  replay.value = { date, soc }
+  day.value = weekdayOf(date)
   tab.value = 'day'
 }
 const advice = useRun<Advice>()
@@ -183,6 +194,10 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
       <p class="soft small">
         Drag a window or its ends, or use the arrow keys (Shift: its end, Alt: its start, Delete: away). Steps of 15 minutes; type
         for others.
+      </p>
+      <p v-if="replay" role="status" data-replay>
+        {{ WORD[day] }}, {{ replay.date }} as in the year, beginning at {{ Math.round(replay.soc * 100) }} %.
+        <button class="link" @click="replay = null">back to the first week</button>
       </p>
       <SimulatedDay v-if="sim?.series" :series="sim.series" :width="width" :thresholds="thresholds" />
       <p v-if="failure" role="alert" class="bad">{{ failure }}</p>
@@ -337,16 +352,7 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
           Add prices
         </button>
       </fieldset>
-      <fieldset data-pointer="/flow">
-        <legend>What the simulation rests on</legend>
-        <div class="fields">
-          <TextField path="/flow/start" label="First day" />
-          <NumberField path="/flow/start_soc" label="Charge at its start" unit="%" :scale="100" placeholder="50" />
-          <NumberField path="/flow/cloudiness" label="Cloudiness" unit="%" :scale="100" placeholder="45" />
-          <NumberField path="/flow/seed" label="Weather number" placeholder="1" whole />
-        </div>
-        <p class="soft small">{{ WORD[day] }}, {{ dateOf }} is shown.</p>
-      </fieldset>
+      <FlowBasis :shown="`${WORD[day]}, ${dateOf}`" />
     </template>
     <YearView v-else-if="tab === 'year'" @day="showDay" />
     <template v-else>

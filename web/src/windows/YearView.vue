@@ -10,7 +10,7 @@ import { useRun } from './use-run'
 
 const job = useJob()
 const run = useRun<Simulation>()
-const emit = defineEmits<{ day: [date: string] }>()
+const emit = defineEmits<{ day: [date: string, soc: number] }>()
 const year = run.result
 const chosen = ref<DayFigures | null>(null)
 const begin = () => run.start({ kind: 'year', document: job.document.value, days: 365 })
@@ -81,7 +81,7 @@ const words = (d: DayFigures) =>
       <span class="key">above 90 %</span> framed: load not served
     </p>
     <p v-if="chosen" data-day>
-      {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date)">show this day</button>
+      {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>
     </p>
     <h2>Energy by month</h2>
     <svg

@@ -3,6 +3,7 @@ import { onBeforeUnmount, ref, shallowRef } from 'vue'
 import { api, ApiProblem } from '../api/client'
 
 const POLL_MS = 250
+const AWAY_MS = 2000
 
 export function useRun<T>() {
   const state = ref<'idle' | 'running' | 'done' | 'cancelled' | 'failed'>('idle')
@@ -36,7 +37,7 @@ export function useRun<T>() {
     state.value = 'failed'
     failure.value = error.message
   }
-  function poll(mine: number) {
+  function poll(mine: number, after = POLL_MS) {
     timer = window.setTimeout(async () => {
       try {
         const run = await api.run(id)
@@ -52,9 +53,12 @@ export function useRun<T>() {
         } else if (run.state === 'cancelled') state.value = 'cancelled'
         else poll(mine)
       } catch (error) {
-        fail(error, mine)
+        if (mine === turn && error instanceof ApiProblem && error.offline) {
+          word.value = 'no connection; the work goes on, asking again'
+          poll(mine, AWAY_MS)
+        } else fail(error, mine)
       }
-    }, POLL_MS)
+    }, after)
   }
   async function cancel() {
     turn++

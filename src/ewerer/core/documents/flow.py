@@ -46,6 +46,7 @@ class DayFigures(PlanPart):
     """One day of a simulation."""
 
     date: str
+    start_soc: float
     lowest_soc: float
     sun_kwh: float
     load_kwh: float

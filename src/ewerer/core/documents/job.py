@@ -325,9 +325,10 @@ class Tariff(Document):
 
 
 class Series(Document):
-    """Measured power, one figure a step from midnight of the first day, repeated when it ends."""
+    """Measured power, one figure a step from midnight of ``start`` (else of the simulation's first day), repeated when it ends."""
 
     step_min: Literal[1, 5, 10, 15, 30, 60] = 60
+    start: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")] | None = None
     values_w: Annotated[list[Annotated[float, Field(ge=0, le=2_000_000)]], Field(min_length=1, max_length=40_000)]
 
 

@@ -229,7 +229,7 @@ def decide(  # type: ignore[no-untyped-def]
     P_AMBIENT_C, P_THERMAL_J_K, P_LEAK_W_K, P_START_SOC, P_SUN_CHARGE_A, P_COUNT,
 ) = range(36)  # fmt: skip
 # Choices, as integers.
-I_MODE, I_CHARGE_ORDER, I_PRIORITY, I_SELL, I_BY_SOC, I_FLOATS, I_GENERATOR, I_COUNT = range(8)
+I_MODE, I_CHARGE_ORDER, I_PRIORITY, I_SELL, I_BY_SOC, I_FLOATS, I_GENERATOR, I_SKIP, I_COUNT = range(9)
 # Each group of equal units.
 U_COUNT, U_INVERTER_W, U_MAINS_CHARGE_W, U_TO_MAINS, U_RETURN, U_SIZE = range(6)
 # What a step writes down.
@@ -242,6 +242,7 @@ DAILY = (
     "sun_wh", "load_wh", "other_wh", "sun_used_wh", "curtailed_wh", "bank_in_wh", "bank_out_wh", "mains_wh", "mains_charge_wh", "export_wh",
     "generator_wh", "unserved_wh", "lowest_soc", "highest_soc", "lowest_v", "highest_v", "highest_c", "transfers", "night_transfers",
     "generator_h", "generator_starts", "fulls", "outside_h", "cost", "earned", "peak_w", "full_at_h",
+    "start_soc",
 )  # fmt: skip
 
 
@@ -267,7 +268,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
     series,
     daily,
 ):
-    """Run all steps; fill ``series`` (one row a step, or no rows) and ``daily`` (one row a day). Return the last SOC."""
+    """Run all steps; fill ``series`` (one row a step after those skipped, or no rows) and ``daily`` (one row a day). Return the last SOC."""
     cells, capacity, resistance = par[P_CELLS], par[P_CAPACITY_AH], par[P_R_OHM]
     top = ocv.shape[0] - 1
     eta, eta_charge, eta_sun = par[P_ETA], par[P_ETA_CHARGE], par[P_ETA_SUN]
@@ -297,6 +298,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
     for u in range(groups):
         total += units[u, U_COUNT]
     record = series.shape[0] > 0
+    skip = cho[I_SKIP]
     n = sun.shape[0]
     last_day = -1
     first_k = 0
@@ -336,7 +338,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 daily[last_day, 23] = cost
                 daily[last_day, 24] = earned
                 daily[last_day, 25] = peak
-            daily[last_day, 26] = full_at
+                daily[last_day, 26] = full_at
+            daily[d, 27] = soc
             last_day = d
             first_k = k
             full_at = -1.0
@@ -514,29 +517,29 @@ def simulate_py(  # type: ignore[no-untyped-def]
             gen_h += dt_h
         if amps > most_in + 1e-6 or -amps > most_out + 1e-6 or volts > par[P_ABSORB_V] + 0.5:
             beyond += dt_h
-        if record:
-            series[k, 0] = soc
-            series[k, 1] = volts
-            series[k, 2] = amps
-            series[k, 3] = temp
-            series[k, 4] = sun[k]
-            series[k, 5] = load[k]
-            series[k, 6] = other[k]
-            series[k, 7] = f0
-            series[k, 8] = f1
-            series[k, 9] = f2
-            series[k, 10] = f3
-            series[k, 11] = f4
-            series[k, 12] = f5
-            series[k, 13] = f6
-            series[k, 14] = f7
-            series[k, 15] = f8
-            series[k, 16] = f9
-            series[k, 17] = f10
-            series[k, 18] = f11
-            series[k, 19] = reason
-            series[k, 20] = anywhere
-            series[k, 21] = 1.0 if gen_on else 0.0
+        if record and k >= skip:
+            series[k - skip, 0] = soc
+            series[k - skip, 1] = volts
+            series[k - skip, 2] = amps
+            series[k - skip, 3] = temp
+            series[k - skip, 4] = sun[k]
+            series[k - skip, 5] = load[k]
+            series[k - skip, 6] = other[k]
+            series[k - skip, 7] = f0
+            series[k - skip, 8] = f1
+            series[k - skip, 9] = f2
+            series[k - skip, 10] = f3
+            series[k - skip, 11] = f4
+            series[k - skip, 12] = f5
+            series[k - skip, 13] = f6
+            series[k - skip, 14] = f7
+            series[k - skip, 15] = f8
+            series[k - skip, 16] = f9
+            series[k - skip, 17] = f10
+            series[k - skip, 18] = f11
+            series[k - skip, 19] = reason
+            series[k - skip, 20] = anywhere
+            series[k - skip, 21] = 1.0 if gen_on else 0.0
     if last_day >= 0:
         daily[last_day, 0] = w_sun
         daily[last_day, 1] = w_load

@@ -86,6 +86,7 @@ def day_figures(scenario: Scenario, daily: Floats) -> list[DayFigures]:
     return [
         DayFigures(
             date=date,
+            start_soc=round(float(row[AT["start_soc"]]), 4),
             lowest_soc=round(float(row[AT["lowest_soc"]]), 4),
             sun_kwh=round(float(row[AT["sun_wh"]]) / 1000, 3),
             load_kwh=round(float(row[AT["load_wh"]]) / 1000, 3),
@@ -127,18 +128,20 @@ def simulate(
     record: bool | None = None,
     as_found: bool = False,
     told: Callable[[str, float], None] | None = None,
+    lead_days: int = 0,
 ) -> Simulation:
     """Return the simulation of a job. ``record`` keeps every step (by default for up to seven days).
 
-    ``told`` is called with a word and a share (0..1) as the work goes on; it may raise to stop it.
+    ``lead_days`` run before it and are not told: a day then begins as it does within the year. ``told`` is called with a word and a share (0..1) as the work goes on; it may raise to stop it.
     """
     say = told or (lambda word, share: None)
     say("sun, loads and windows", 0.05)
-    scenario = build(job, library, days, step_min, as_found)
+    scenario = build(job, library, lead_days + days, step_min, as_found)
     keep = days <= 7 if record is None else record
     say("running", 0.6)
-    series, daily = scenario.run(keep)
+    series, daily = scenario.run(keep, lead_days=lead_days)
     say("adding up", 0.9)
+    scenario, daily = scenario.after(lead_days), daily[lead_days:]
     return Simulation(
         job=job.name,
         days=days,

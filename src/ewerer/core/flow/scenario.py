@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import zoneinfo
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -15,7 +15,7 @@ from ..as_found import decoded_found
 from ..bank import chemistry_of
 from ..cells import derating, ocv_v
 from ..documents import DocumentError, Problem
-from ..documents.job import Job, Price, Window
+from ..documents.job import Job, Price, Series, Window
 from ..findings import formula_rule
 from ..ladder import basis_of
 from ..library import Library
@@ -88,12 +88,27 @@ class Scenario:
             self.action, self.power, self.target, self.grid, self.quiet, self.price, self.sell, self.day, series, daily,
         )  # fmt: skip
 
-    def run(self, record: bool = False, plain: bool = False) -> tuple[Floats, Floats]:
-        """Run the kernel (the plain-Python reference with ``plain``); return series and daily figures."""
-        series = np.zeros((self.sun.shape[0] if record else 0, len(K.SERIES)))
+    def run(self, record: bool = False, plain: bool = False, lead_days: int = 0) -> tuple[Floats, Floats]:
+        """Run the kernel (the plain-Python reference with ``plain``); return series and daily figures.
+
+        The series begins after ``lead_days``; the daily figures are of all days.
+        """
+        self.cho[K.I_SKIP] = skip = int(np.searchsorted(self.day, lead_days))
+        series = np.zeros((self.sun.shape[0] - skip if record else 0, len(K.SERIES)))
         daily = np.zeros((len(self.dates), len(K.DAILY)))
         self.last_soc = float((K.simulate_py if plain else K.simulate)(*self.arrays(series, daily)))
         return series, daily
+
+    def after(self, lead_days: int) -> Scenario:
+        """Return the same without its first days, for what is told of it; it is not run again."""
+        skip = int(np.searchsorted(self.day, lead_days))
+        return replace(
+            self,
+            dates=self.dates[lead_days:],
+            price=self.price[skip:],
+            action=self.action[skip:],
+            minute_of_day=self.minute_of_day[skip:],
+        )
 
 
 def sun_power_w(job: Job, utc: Any) -> Floats:
@@ -149,11 +164,28 @@ def _local(start: dt.date, days: int, zone: str, step_min: int) -> tuple[Any, In
     return utc, minute, weekday, ordinal, dates
 
 
-def _measured(values: Sequence[float], step_min: int, n: int, each_min: int) -> Floats:
-    """Return a measured series on the simulation's steps, repeated when it ends."""
-    series = np.asarray(values, dtype=np.float64)
-    index = (np.arange(n) * each_min // step_min) % len(series)
-    return series[index]
+def weather_of(first: dt.date, day: Ints, minute: Ints, cloudiness: float, seed: int) -> Floats:
+    """Return the factor of each step by its date and local time, so that a day alone has the weather it has in a year."""
+    years = range(first.year, (first + dt.timedelta(days=int(day[-1]))).year + 1)
+    begin = (first - dt.date(first.year, 1, 1)).days
+    factors = np.concatenate(
+        [weather((dt.date(y + 1, 1, 1) - dt.date(y, 1, 1)).days, 96, cloudiness, seed + 7919 * y) for y in years]
+    )
+    return np.asarray(factors[(begin + day) * 96 + minute // 15])
+
+
+def _date(text: str, pointer: str) -> dt.date:
+    try:
+        return dt.date.fromisoformat(text)
+    except ValueError:
+        raise DocumentError([Problem(pointer=pointer, message="not a date", value=text, expected="YYYY-MM-DD")]) from None
+
+
+def _measured(given: Series, pointer: str, first: dt.date, day: Ints, minute: Ints) -> Floats:
+    """Return a measured series [W] by date and local time of each step, repeated when it ends."""
+    series = np.asarray(given.values_w, dtype=np.float64)
+    late = (first - _date(given.start, f"{pointer}/start")).days if given.start else 0
+    return np.asarray(series[(((late + day) * 1440 + minute) // given.step_min) % len(series)])
 
 
 def week_of(windows: Sequence[Window]) -> tuple[Ints, Floats, Floats]:
@@ -196,24 +228,24 @@ def build(
         )
     if not 1 <= days <= 731:
         raise DocumentError([Problem(pointer="/days", message="too many days", value=days, expected="1 to 731")])
-    try:
-        start = dt.date.fromisoformat(job.flow.start)
-    except ValueError:
-        raise DocumentError(
-            [Problem(pointer="/flow/start", message="not a date", value=job.flow.start, expected="YYYY-MM-DD")]
-        ) from None
+    start = _date(job.flow.start, "/flow/start")
     assumed: list[str] = []
     utc, minute, weekday, day, dates = _local(start, days, job.site.time_zone, step_min)
     n = len(minute)
-    sun = _sun(job, utc, days, n, step_min, assumed)
-    load, other = _loads(job, ctx, minute, n, step_min, assumed)
+    sun = _sun(job, utc, start, day, minute, step_min, assumed)
+    load, other = _loads(job, ctx, start, day, minute, assumed)
     action, power, target = _window_arrays(job, ctx, minute, weekday, windows)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
         if o.date in dates:
-            a, b = minutes_of(o.from_), minutes_of(o.to)
-            grid[(day == dates.index(o.date)) & (minute >= a) & (minute < b)] = 0
+            a, b, d = minutes_of(o.from_), minutes_of(o.to), dates.index(o.date)
+            away = (
+                (day == d) & (minute >= a) & (minute < b)
+                if a < b
+                else ((day == d) & (minute >= a)) | ((day == d + 1) & (minute < b))
+            )
+            grid[away] = 0
     quiet = np.zeros(n, dtype=np.int64)
     g = job.generator
     if g is not None and g.quiet_from and g.quiet_to:
@@ -253,30 +285,27 @@ def build(
     )
 
 
-def _sun(job: Job, utc: Any, days: int, n: int, step_min: int, assumed: list[str]) -> Floats:
+def _sun(job: Job, utc: Any, start: dt.date, day: Ints, minute: Ints, step_min: int, assumed: list[str]) -> Floats:
     if job.flow.sun is not None:
-        return _measured(job.flow.sun.values_w, job.flow.sun.step_min, n, step_min)
+        return _measured(job.flow.sun, "/flow/sun", start, day, minute)
+    n = len(minute)
     if "sun" not in job.site.sources or not any(c.array_w for c in job.sun.chargers):
         return np.zeros(n)
     if job.site.latitude is None or job.site.longitude is None:
         assumed.append("latitude 40 and longitude 0: the site's place is not given")
-    coarse = utc[:: max(1, 15 // step_min)]
-    clear = sun_power_w(job, coarse)
-    factors = (
-        weather(days + 2, 96, job.flow.cloudiness, job.flow.seed)[: len(coarse)]
-        if job.flow.cloudiness > 0
-        else np.ones(len(coarse))
-    )
-    at = np.arange(n) * step_min / 15
-    return np.asarray(np.interp(at, np.arange(len(coarse)), clear) * np.interp(at, np.arange(len(coarse)), factors))
+    every = max(1, 15 // step_min)
+    given = sun_power_w(job, utc[::every])
+    if job.flow.cloudiness > 0:
+        given *= weather_of(start, day[::every], minute[::every], job.flow.cloudiness, job.flow.seed)
+    return np.interp(np.arange(n) / every, np.arange(len(given)), given)
 
 
-def _loads(job: Job, ctx: Context, minute: Ints, n: int, step_min: int, assumed: list[str]) -> tuple[Floats, Floats]:
+def _loads(job: Job, ctx: Context, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
     shape = np.asarray(job.loads.shape or SHAPE, dtype=np.float64)
     hours = minute / 60
     profile = np.interp(hours, np.arange(25), np.append(shape, shape[0])) / max(1e-9, shape.mean())
     if job.flow.load is not None:
-        load = _measured(job.flow.load.values_w, job.flow.load.step_min, n, step_min)
+        load = _measured(job.flow.load, "/flow/load", start, day, minute)
     else:
         daily = job.loads.daily_wh
         if daily is None:

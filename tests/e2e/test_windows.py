@@ -1,0 +1,236 @@
+"""Sources, day ribbon, simulated day and year, comparison and adviser, driven as a person would."""
+
+import re
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import saved, show
+from tests.jobs import LARCH, TARN, data
+
+
+def drag(page, element, by_x):
+    box = element.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + by_x / 2, y, steps=4)
+    page.mouse.move(x + by_x, y, steps=8)
+    page.mouse.up()
+
+
+def one_window(**window):
+    job = data(TARN)
+    job["windows"] = [{"from": "17:00", "to": "20:00", "action": "use", **window}]
+    return job
+
+
+def hour_px(page):
+    track = page.locator("[data-ribbon] rect.track").first.bounding_box()
+    return track["width"] / 24
+
+
+def test_dragging_a_window_over_midnight_splits_it(opened):
+    page = opened(one_window(action="charge"), "Windows")
+    expect(page.locator("[data-slots]").first).to_contain_text("charge 17:00–20:00")
+    drag(page, page.locator('[data-window="0"]'), 5 * hour_px(page))
+    expect(page.locator('[data-window="0"][data-part="evening"]')).to_be_visible()
+    expect(page.locator('[data-window="0"][data-part="morning"]')).to_be_visible()
+    expect(page.get_by_label("Window 1 from")).to_have_value("22:00")
+    expect(page.get_by_label("Window 1 to")).to_have_value("01:00")
+    saved(page)
+    expect(page.locator("[data-slots]").first).to_contain_text("charge 22:00–01:00")
+    page.keyboard.press("Control+z")
+    expect(page.locator('[data-window="0"][data-part="whole"]')).to_be_visible()
+    expect(page.get_by_label("Window 1 from")).to_have_value("17:00")
+
+
+def test_an_end_is_dragged_alone(opened):
+    page = opened(one_window(), "Windows")
+    drag(page, page.locator("[data-grip-to='0']"), 2 * hour_px(page))
+    expect(page.get_by_label("Window 1 from")).to_have_value("17:00")
+    expect(page.get_by_label("Window 1 to")).to_have_value("22:00")
+
+
+def test_the_ribbon_by_keys_alone(opened):
+    page = opened(one_window(**{"from": "23:30", "to": "23:45"}), "Windows")
+    page.locator('[data-window="0"]').focus()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.get_by_label("Window 1 to")).to_have_value("24:00")
+    page.keyboard.press("Shift+ArrowRight")
+    expect(page.get_by_label("Window 1 to")).to_have_value("00:15")
+    # The block is split now, and still has the focus.
+    page.keyboard.press("Alt+ArrowLeft")
+    expect(page.get_by_label("Window 1 from")).to_have_value("23:15")
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_label("Window 1 from")).to_have_value("23:30")
+    page.keyboard.press("Delete")
+    expect(page.locator("[data-window]")).to_have_count(0)
+    expect(page.get_by_text("No window yet")).to_be_visible()
+
+
+def test_a_conflict_is_hatched_and_worded(opened):
+    page = opened(one_window(), "Windows")
+    page.get_by_role("button", name="Add window").click()
+    expect(page.locator("[data-clash]")).to_have_count(0)
+    page.get_by_label("Window 2 from").fill("18:00")
+    page.get_by_label("Window 2 from").press("Enter")
+    page.get_by_label("Window 2 to").fill("19:00")
+    page.get_by_label("Window 2 to").press("Enter")
+    clash = page.locator("[data-clash]")
+    expect(clash).to_have_count(1)
+    expect(clash.locator("title")).to_have_text("Windows 1 and 2 want different things from 18:00 to 19:00")
+    expect(page.locator('[data-finding="windows-overlap"]')).to_contain_text("18:00")
+    page.get_by_label("Window 2 action").select_option("use")
+    expect(clash).to_have_count(0)
+    expect(page.locator('[data-finding="windows-overlap"]')).to_have_count(0)
+
+
+def test_a_wrong_time_is_refused_in_words_and_the_old_one_stays(opened):
+    page = opened(one_window(), "Windows")
+    field = page.get_by_label("Window 1 from")
+    field.fill("25:00")
+    field.press("Enter")
+    expect(page.get_by_text("a time of day as HH:MM").first).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(field).to_have_value("17:00")
+
+
+def test_the_reason_of_each_minute(opened):
+    page = opened(data(TARN), "Windows")
+    reason = page.locator("[data-reason]")
+    scrub = page.get_by_label("Minute of the simulated day")
+    scrub.fill("150")
+    expect(reason).to_contain_text("02:30")
+    at_night = reason.inner_text()
+    scrub.fill("1110")
+    expect(reason).to_contain_text("18:30")
+    assert reason.inner_text().split(".")[0] != at_night.split(".")[0]
+    scrub.press("ArrowRight")
+    expect(reason).to_contain_text("18:31")
+
+
+def test_the_year_runs_is_cancelled_and_runs_again(opened):
+    page = opened(data(TARN), "Windows")
+    page.get_by_role("tab", name="Year").click()
+    # The answers about progress are held at half way, so that there is time to press Cancel; the run itself is real.
+    told = []
+
+    def half_way(route):
+        if route.request.method != "GET":
+            told.append(route.request.method)
+            return route.continue_()
+        return route.fulfill(json={**route.fetch().json(), "state": "running", "share": 0.5, "word": "June"})
+
+    page.route("**/api/runs/*", half_way)
+    page.get_by_role("button", name="Run the year").click()
+    expect(page.get_by_role("img", name="50 %")).to_be_visible()
+    expect(page.get_by_role("status").filter(has_text="June")).to_be_visible()
+    page.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_text("Cancelled; run it again when you like.")).to_be_visible()
+    expect(page.locator("[data-calendar]")).to_have_count(0)
+    assert told == ["DELETE"]
+    page.unroute("**/api/runs/*")
+    page.get_by_role("button", name="Run the year").click()
+    expect(page.locator("[data-calendar] rect")).to_have_count(365, timeout=60_000)
+    expect(page.locator("[data-ledger]")).to_contain_text("kWh")
+    page.locator("[data-calendar] rect").nth(180).click()
+    expect(page.locator("[data-day]")).to_contain_text("lowest")
+    date = page.locator("[data-day]").inner_text().split(":")[0]
+    page.get_by_role("button", name="show this day").click()
+    expect(page.locator("[data-replay]")).to_contain_text(f"{date} as in the year")
+    expect(page.locator("[data-simulated]")).to_be_visible()
+    days = page.get_by_role("radiogroup", name="Weekday shown")
+    days.get_by_text("sun").click()
+    days.get_by_text("mon").click()
+    expect(page.locator("[data-replay]")).to_have_count(0)
+
+
+def test_measured_loads_are_imported_and_bad_lines_named(opened):
+    page = opened(data(TARN), "Windows")
+    loads = page.locator('[data-series="load"]')
+    expect(loads).to_contain_text("shape of a usual day")
+
+    def give(text):
+        page.get_by_label("Loads CSV").set_input_files({"name": "meter.csv", "mimeType": "text/csv", "buffer": text.encode()})
+
+    give("time,W\n2025-01-01 00:00,500\n2025-01-01 01:00,much")
+    expect(page.get_by_role("alert").filter(has_text="meter.csv")).to_contain_text("line 3 not a number; wanted: power in W")
+    expect(loads).to_contain_text("shape of a usual day")
+    give("time,W\n2025-01-01 00:00,500\n2025-01-01 12:00,1500".replace("12:00", "01:00"))
+    expect(loads).to_contain_text("measured: 2 figures, one each 60 min, from 2025-01-01, 2 kWh")
+    page.get_by_label("Minute of the simulated day").fill("90")
+    expect(page.locator("[data-reason]")).to_contain_text("load 1500 W")
+    saved(page)
+    loads.get_by_role("button", name="Remove").click()
+    expect(loads).to_contain_text("shape of a usual day")
+
+
+def test_an_outage_is_added_and_simulated(opened):
+    page = opened(data(TARN), "Windows")
+    page.get_by_role("button", name="Add an outage").click()
+    page.get_by_label("Minute of the simulated day").fill("1140")
+    page.get_by_label("Outage 1 date").fill("2025-01-01")
+    page.get_by_label("Outage 1 date").press("Enter")
+    expect(page.locator("[data-reason]")).to_contain_text("mains away")
+
+
+def test_comparing_as_found_with_plan(opened):
+    page = opened(data(LARCH), "Windows")
+    page.get_by_role("tab", name="Compare").click()
+    page.get_by_role("button", name="Compare over a year").click()
+    heads = page.locator("[data-ledger] thead th")
+    expect(heads).to_have_count(3, timeout=60_000)
+    cells = page.locator("[data-ledger] tbody tr").first.locator("td")
+    expect(cells).to_have_count(2)
+
+
+def test_comparing_two_what_ifs(opened):
+    page = opened(data(TARN), "Windows")
+    page.get_by_role("button", name="What-if").click()
+    page.get_by_role("button", name="Remove window 1").click()
+    page.get_by_role("tab", name="Compare").click()
+    page.get_by_role("button", name="Compare over a year").click()
+    expect(page.locator("[data-ledger] thead")).to_contain_text("before", timeout=60_000)
+    costs = page.locator("[data-ledger] tbody tr").filter(has_text=re.compile("cost", re.I)).first.locator("td")
+    assert costs.nth(0).inner_text() != costs.nth(1).inner_text()
+
+
+def test_the_adviser_tells_what_its_windows_do_and_they_can_be_taken(opened):
+    page = opened({**data(TARN), "windows": []}, "Windows")
+    expect(page.get_by_text("No window yet")).to_be_visible()
+    page.get_by_role("button", name="Find the best windows").click()
+    advice = page.locator("[data-advice]")
+    expect(advice).to_contain_text("%", timeout=60_000)
+    page.get_by_role("button", name="Take these windows").click()
+    expect(page.locator("[data-window]").first).to_be_visible()
+    saved(page)
+
+
+def test_gentlest_current(opened):
+    page = opened(data(TARN), "Sources")
+    page.get_by_role("button", name="Find it").click()
+    expect(page.locator("[data-gentlest]")).to_contain_text(
+        re.compile(r"(\d+ A, [\d.]+ C|Not even \d+ A is enough)"), timeout=60_000
+    )
+
+
+def test_the_calendar_file(opened):
+    page = opened(data(TARN), "Windows")
+    with page.expect_download() as got:
+        page.get_by_role("link", name="Calendar file").click()
+    text = got.value.path().read_text()
+    assert text.startswith("BEGIN:VCALENDAR")
+    assert text.count("BEGIN:VEVENT") == len(data(TARN)["windows"])
+
+
+@pytest.mark.parametrize("stage", ["Sources", "Windows"])
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
+def test_no_serious_violation_and_no_sideways_scroll(opened, stage, size):
+    page = opened(data(TARN), stage)
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    show(page, stage)
+    serious = [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
+    assert serious == []
+    assert page.evaluate("document.scrollingElement.scrollWidth <= window.innerWidth")

@@ -1,0 +1,112 @@
+import { describe, expect, it } from 'vitest'
+import { clashes, clock, DAY, line, minutes, moved, onDay, pieces, stack, type Win } from '../src/windows/ribbon'
+
+const win = (from: string, to: string, more: Partial<Win> = {}): Win => ({ from, to, action: 'use', ...more })
+const lengthOf = (w: Win) => (minutes(w.to) - minutes(w.from) + DAY) % DAY || DAY
+const numbers = (seed: number, n: number) => {
+  let s = seed
+  return Array.from({ length: n }, () => (s = (s * 48271) % 2147483647) / 2147483647)
+}
+
+describe('times', () => {
+  it('go to minutes and back', () => {
+    for (let m = 0; m <= DAY; m += 7) expect(minutes(clock(m))).toBe(m)
+    expect(clock(DAY)).toBe('24:00')
+    expect(clock(-15)).toBe('23:45')
+    expect(clock(DAY + 30)).toBe('00:30')
+  })
+})
+
+describe('weekdays', () => {
+  it('are ranges, lists, or ranges over the weekend', () => {
+    const on = (days: string | undefined) => [0, 1, 2, 3, 4, 5, 6].filter((d) => onDay(days, d))
+    expect(on(undefined)).toHaveLength(7)
+    expect(on('all')).toHaveLength(7)
+    expect(on('mon-fri')).toEqual([0, 1, 2, 3, 4])
+    expect(on('sat,sun')).toEqual([5, 6])
+    expect(on('fri-mon')).toEqual([0, 4, 5, 6])
+    expect(on('tue,thu-fri')).toEqual([1, 3, 4])
+  })
+})
+
+describe('pieces of windows', () => {
+  it('split at midnight, the morning on the next day', () => {
+    const w = [win('23:00', '06:30', { days: 'fri' })]
+    expect(pieces(w, 4)).toEqual([{ index: 0, from: 1380, to: DAY, part: 'evening' }])
+    expect(pieces(w, 5)).toEqual([{ index: 0, from: 0, to: 390, part: 'morning' }])
+    expect(pieces(w, 6)).toEqual([])
+    expect(pieces([win('23:00', '06:30')], 2).map((p) => p.part)).toEqual(['evening', 'morning'])
+  })
+  it('leave nothing of an empty one, and no morning of one that ends at midnight', () => {
+    expect(pieces([win('05:00', '05:00')], 0)).toEqual([])
+    expect(pieces([win('20:00', '24:00')], 0)).toEqual([{ index: 0, from: 1200, to: DAY, part: 'whole' }])
+    expect(pieces([win('20:00', '00:00')], 0)).toEqual([{ index: 0, from: 1200, to: DAY, part: 'evening' }])
+  })
+})
+
+describe('clashes', () => {
+  it('stand where two windows want different things, and nowhere else', () => {
+    const w = [win('17:00', '20:00'), win('19:00', '21:00', { action: 'hold' }), win('20:00', '22:00')]
+    expect(clashes(w, 0)).toEqual([
+      { from: 1140, to: 1200, pair: [0, 1] },
+      { from: 1200, to: 1260, pair: [1, 2] },
+    ])
+    expect(clashes([win('17:00', '20:00'), win('18:00', '21:00')], 0)).toEqual([])
+    expect(clashes([win('17:00', '20:00', { target_soc: 0.5 }), win('18:00', '21:00')], 0)).toHaveLength(1)
+    expect(clashes([win('17:00', '18:00'), win('18:00', '21:00', { action: 'hold' })], 0)).toEqual([])
+  })
+  it('are found in the morning of yesterday’s window too', () => {
+    const w = [win('22:00', '03:00', { days: 'sun' }), win('02:00', '04:00', { action: 'hold', days: 'mon' })]
+    expect(clashes(w, 0)).toEqual([{ from: 120, to: 180, pair: [0, 1] }])
+    expect(clashes(w, 6)).toEqual([])
+  })
+})
+
+describe('moving a window', () => {
+  it('keeps its length, lands on the grid and may go over midnight', () => {
+    expect(moved(win('17:00', '20:00'), 300, 'all', 15)).toMatchObject({ from: '22:00', to: '01:00' })
+    expect(moved(win('22:00', '01:00'), 130, 'all', 15)).toMatchObject({ from: '00:15', to: '03:15' })
+    for (const [i, r] of numbers(7, 200).entries()) {
+      const w = win(clock(Math.round(r * 95) * 15), clock((Math.round(r * 95) * 15 + 15 + (i % 90) * 15) % DAY))
+      const next = moved(w, (r - 0.5) * 4000, 'all', 15)
+      expect(minutes(next.from) % 15).toBe(0)
+      expect(lengthOf(next)).toBe(Math.min(lengthOf(w), DAY - 15))
+    }
+  })
+  it('stretches one end alone and never to nothing', () => {
+    expect(moved(win('17:00', '20:00'), 60, 'to', 15)).toMatchObject({ from: '17:00', to: '21:00' })
+    expect(moved(win('17:00', '20:00'), 60, 'from', 15)).toMatchObject({ from: '18:00', to: '20:00' })
+    expect(moved(win('17:00', '20:00'), -600, 'to', 15)).toMatchObject({ from: '17:00', to: '17:15' })
+    expect(moved(win('17:00', '20:00'), 600, 'from', 15)).toMatchObject({ from: '19:45', to: '20:00' })
+    expect(moved(win('21:00', '23:00'), 60, 'to', 15)).toMatchObject({ to: '24:00' })
+  })
+  it('leaves the rest of the window alone', () => {
+    const w = win('17:00', '20:00', { days: 'mon-fri', target_soc: 0.4, power_w: 900 })
+    expect(moved(w, 15, 'all', 15)).toEqual({ ...w, from: '17:15', to: '20:15' })
+  })
+})
+
+describe('drawings of a day', () => {
+  const points = (d: string) =>
+    d
+      .replace(/^M|Z$/g, '')
+      .split('L')
+      .map((p) => p.split(' ').map(Number) as [number, number])
+  it('thin a series to the width and stay inside it', () => {
+    const p = points(line(numbers(3, 1440), 300, (v) => v * 100))
+    expect(p.length).toBeLessThanOrEqual(361)
+    expect(p.every(([x, y]) => x >= 0 && x <= 300 && y >= 0 && y <= 100)).toBe(true)
+    expect(p.map(([x]) => x)).toEqual([...p.map(([x]) => x)].sort((a, b) => a - b))
+  })
+  it('stack layers: each stands on the sum of those below', () => {
+    const layers = [numbers(5, 60), numbers(6, 60), numbers(8, 60)]
+    const paths = stack(layers, 60, (v) => v).map(points)
+    const at = (k: number, i: number) => (paths[k] as [number, number][])[i]?.[1] ?? NaN
+    for (let i = 0; i < 60; i++) {
+      const sum = layers.reduce((s, l) => s + (l[i] as number), 0)
+      expect(at(2, i)).toBeCloseTo(sum, 1)
+      // The floor of a layer, drawn backwards, is the top of the one below.
+      expect(at(2, 119 - i)).toBeCloseTo(at(1, i), 5)
+    }
+  })
+})
