@@ -16,11 +16,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from bench.server import demo_server
 from ewerer.core.device import DeviceModel
 from ewerer.core.documents import InverterProfile
 from ewerer.core.entry_order import entry_order
 from ewerer.core.flow import adviser, results, scenario
+from ewerer.core.flow.kernel import U_COUNT
 from ewerer.core.library import parse_job, shipped_library
 from ewerer.core.plan import plan
 from ewerer.core.visit import unit_order
@@ -142,7 +145,11 @@ def flow_rows() -> list[Row]:
     three["units"].append({**three["units"][1], "id": "U3"})
     job, priced = parse_job(json.dumps(three), library), parse_job(PRICED.read_bytes(), library)
     year, month = scenario.build(job, library, 365, 1), scenario.build(job, library, 30, 1)
-    assert (year.sun.shape[0], year.units.shape[0]) == (525_600, 3)
+    # Units set alike are carried as one group; here each of the three is decided for itself, the dearest case.
+    assert (year.sun.shape[0], year.units[:, U_COUNT].tolist()) == (525_600, [3])
+    for one in (year, month):
+        one.units = np.repeat(one.units, 3, axis=0)
+        one.units[:, U_COUNT] = 1
     rows = [timed("a year at 1-minute steps, three units, kernel alone", year.run, 40, 30, 3)]
     start = time.perf_counter()
     month.run(plain=True)
