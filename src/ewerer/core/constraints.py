@@ -78,11 +78,11 @@ def propagate(grids: Sequence[Grid], constraints: Iterable[Constraint]) -> Range
                 return None
         elif c.lower is None and c.upper is not None:
             value = by_name[c.upper].up(c.gap)
-            if value > low[c.upper]:
+            if value > low[c.upper] or (value == low[c.upper] and c.upper not in low_cause):
                 low[c.upper], low_cause[c.upper] = value, c
         elif c.upper is None and c.lower is not None:
             value = by_name[c.lower].down(-c.gap)
-            if value < high[c.lower]:
+            if value < high[c.lower] or (value == high[c.lower] and c.lower not in high_cause):
                 high[c.lower], high_cause[c.lower] = value, c
         elif c.lower is not None and c.upper is not None:
             raises[c.lower].append(c)

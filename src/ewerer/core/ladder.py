@@ -427,12 +427,13 @@ DOWN = {
 
 @dataclass(frozen=True, slots=True)
 class Ladder:
-    """A solved ladder: rungs by quantity, what a drawing needs, and who refused which own figure."""
+    """A solved ladder: rungs by quantity, what a drawing needs, who refused which own figure, what holds the reserve down."""
 
     rungs: dict[str, Rung]
     view: LadderView
     refused: tuple[tuple[str, float, float, tuple[str, ...], tuple[str, ...]], ...]
     conflict: tuple[Constraint, ...]
+    squeezed: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
 
 
 def solve_ladder(
@@ -524,7 +525,22 @@ def solve_ladder(
                 down = _micro(own) > values[name]
                 rules, texts = _chain_of(name, ranges.high_cause if down else ranges.low_cause, down)
                 refused.append((name, own, values[name] / MICRO, rules, texts))
-    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), ())
+    squeezed = tuple(
+        (name, wish / MICRO, _held_by(name, grids, constraints, rounded, values))
+        for name, wish in rounded
+        if reasons[name][0] is RESERVE and name not in job.policy.own_figures and values[name] < wish - by_name[name].step
+    )
+    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), (), squeezed)
+
+
+def _held_by(
+    name: str, grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]], values: dict[str, int]
+) -> tuple[str, ...]:
+    """Return in words what keeps a threshold below its wish: the rules on the way up to a wish that came before it."""
+    before = [n for n, _ in wishes[: [n for n, _ in wishes].index(name)]]
+    held = [Constraint(None, n, -values[n], "wish", f"{QUANTITIES[n].word.lower()} at {figure(values[n] / MICRO)} V") for n in before]
+    ranges = propagate(grids, [*constraints, *held])
+    return _chain_of(name, ranges.high_cause, True)[1] if ranges else ()
 
 
 def _unit_of(c: Constraint) -> str:
@@ -546,7 +562,7 @@ def _chain_of(name: str, causes: object, down: bool) -> tuple[tuple[str, ...], t
         if nxt is None:
             break
         at = nxt
-    return tuple(rules), tuple(texts)
+    return tuple(dict.fromkeys(rules)), tuple(dict.fromkeys(texts))
 
 
 def _rung(
@@ -761,6 +777,36 @@ def _peak(rule: Rule, ctx: Context) -> Iterator[Finding]:
             shutdown_v=shut,
             peak_a=round(peak, 1),
         )
+
+
+@check(
+    "reserve-kept",
+    "thresholds",
+    "Where the other thresholds leave no room for the chosen reserve, that is said",
+    "transfer >= n * OCV(reserve) - I * R_path, less one step",
+)
+def _kept(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    seen = set()
+    for ladder in ctx.ladders.values():
+        for name, wished, texts in ladder.squeezed:
+            if name in seen:
+                continue
+            seen.add(name)
+            rung = ladder.rungs[name]
+            wanted = ctx.job.policy.reserve_soc if ctx.job.policy.reserve_soc is not None else RESERVE_SOC
+            yield rule.finding(
+                "caution",
+                f"The reserve of {figure(wanted * 100, 0)} % is not kept",
+                f"{rung.word} would have to stand at {figure(wished)} V; {figure(rung.value)} V is what is left, "
+                f"{figure(rung.under_load_soc * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
+                "/policy/reserve_soc",
+                "Float at absorption, less charging current from mains, thicker leads, deciding by charge %, or a smaller reserve.",
+                quantity=name,
+                wished_v=round(wished, 3),
+                given_v=rung.value,
+                reserve_soc=wanted,
+                under_load_soc=rung.under_load_soc,
+            )
 
 
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import datetime as dt
 import zoneinfo
+from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from itertools import pairwise
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from .documents.job import DAYS, Job, Window
 from .documents.plan import Finding, Segment, Slot, UnitWindows, WindowsPlan
@@ -36,8 +36,7 @@ DST = formula_rule(
 )
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class What:
+class What(NamedTuple):
     """What the bank is for: action, target (0..1, -1 for none), power [W], -1 for none."""
 
     action: str
@@ -47,6 +46,9 @@ class What:
 
 AUTO = What("auto")
 HOLD = What("hold")
+# A day is a list of stretches (from, to, what) in minutes, without gaps and each different from the one before.
+Stretch = tuple[int, int, What]
+Day = tuple[Stretch, ...]
 
 
 def minutes_of(time: str) -> int:
@@ -95,14 +97,47 @@ def spans(window: Window) -> Iterator[tuple[int, int, int]]:
                 yield (day + 1) % 7, 0, end
 
 
-def intent_week(windows: Sequence[Window]) -> list[list[What]]:
-    """Return the intent of every minute of the week, Monday first; the first window that covers a minute counts."""
-    week = [[AUTO] * DAY for _ in range(7)]
+def painted(ground: What, paint: Sequence[Stretch]) -> Day:
+    """Return a day of ``ground`` with stretches painted over it, later ones over earlier ones."""
+    cuts = sorted({0, DAY, *(m for a, b, _ in paint for m in (a, b))})
+    day: list[Stretch] = []
+    for a, b in pairwise(cuts):
+        what = next((w for x, y, w in reversed(paint) if x <= a and b <= y), ground)
+        if day and day[-1][2] == what:
+            day[-1] = (day[-1][0], b, what)
+        else:
+            day.append((a, b, what))
+    return tuple(day)
+
+
+def minutes(day: Day) -> list[What]:
+    """Return what every minute of a day wants."""
+    return [what for a, b, what in day for _ in range(b - a)]
+
+
+def differ(wanted: Day, gets: Day) -> Iterator[tuple[int, int, What, What]]:
+    """Yield (from, to, wanted, gets) where two days differ."""
+    i = k = 0
+    while i < len(wanted) and k < len(gets):
+        a, b = max(wanted[i][0], gets[k][0]), min(wanted[i][1], gets[k][1])
+        if a < b and wanted[i][2] != gets[k][2]:
+            yield a, b, wanted[i][2], gets[k][2]
+        i, k = i + (wanted[i][1] == b), k + (gets[k][1] == b)
+
+
+def intent_days(windows: Sequence[Window]) -> list[Day]:
+    """Return the intent of the seven days, Monday first; the first window that covers a minute counts."""
+    paint: list[list[Stretch]] = [[] for _ in range(7)]
     for window in reversed(windows):
         what = what_of(window)
         for day, start, end in spans(window):
-            week[day][start:end] = [what] * (end - start)
-    return week
+            paint[day].append((start, end, what))
+    return [painted(AUTO, day) for day in paint]
+
+
+def intent_week(windows: Sequence[Window]) -> list[list[What]]:
+    """Return the intent of every minute of the week, Monday first."""
+    return [minutes(day) for day in intent_days(windows)]
 
 
 def intent_on(windows: Sequence[Window], date: dt.date, zone: str) -> list[What]:
@@ -123,44 +158,43 @@ def local_minutes(date: dt.date, zone: str) -> list[tuple[int, int]]:
     return out
 
 
-# Segments of a day
+# Slots
 
 
-def segments(day: Sequence[What]) -> list[tuple[int, int, What]]:
-    """Return the runs of equal intent of one day as (from, to, what)."""
-    out: list[tuple[int, int, What]] = []
-    for minute, what in enumerate(day):
-        if out and out[-1][2] == what:
-            out[-1] = (out[-1][0], minute + 1, what)
-        else:
-            out.append((minute, minute + 1, what))
-    return out
+def _turned(day: Day, by: int) -> Day:
+    """Return a day that begins at another minute."""
+    turned = [(a - by, b - by, w) for a, b, w in day] + [(a - by + DAY, b - by + DAY, w) for a, b, w in day]
+    return painted(AUTO, [(max(a, 0), min(b, DAY), w) for a, b, w in turned if b > 0 and a < DAY])
 
 
-def _edges(week: Sequence[Sequence[What]], step: int, last: int, offset: int = 0) -> list[int]:
+def _edges(week: Counter[Day], step: int, last: int, offset: int = 0) -> list[int]:
     """Return where slots may begin and end: every change of the intent, rounded both ways to the unit's step.
 
     ``offset`` is where the unit's grid of steps lies when the day is turned.
     """
     edges = {0, last}
-    for day in week:
-        for start, _, _ in segments(day):
-            edges |= {(start - offset) // step * step + offset, -(-(start - offset) // step) * step + offset}
+    for start in {a for day in week for a, _, _ in day}:
+        edges |= {(start - offset) // step * step + offset, -(-(start - offset) // step) * step + offset}
     return sorted(e for e in edges if 0 <= e <= last)
 
 
 def _fit(
-    week: Sequence[Sequence[What]], form: SlotForm, labels: Sequence[What], most: dict[str, int], last: int, offset: int = 0
-) -> list[tuple[int, int, What]]:
-    """Return the program of a day, as (from, to, what), that differs from the week in the fewest minutes.
+    week: Counter[Day], form: SlotForm, labels: Sequence[What], most: dict[str, int], last: int, offset: int = 0
+) -> list[Stretch]:
+    """Return the program of a day that differs from the week in the fewest minutes.
 
-    ``most`` limits the number of segments by action, ``*`` the number of all. Dynamic programming over the
+    ``most`` limits the number of stretches by action, ``*`` the number of all. Dynamic programming over the
     edges of the intent: an optimum never needs another edge.
     """
     edges = _edges(week, form.step_min, last, offset)
     cost: list[dict[What, int]] = []
     for a, b in pairwise(edges):
-        cost.append({w: sum(day[m] != w for day in week for m in range(a, b)) for w in labels})
+        right: Counter[What] = Counter()
+        for day, times in week.items():
+            for x, y, what in day:
+                if x < b and a < y:
+                    right[what] += (min(b, y) - max(a, x)) * times
+        cost.append({w: (b - a) * week.total() - right[w] for w in labels})
     limited = [k for k in most if k != "*"]
     start = tuple(0 for _ in (*limited, "*"))
     best: dict[tuple[tuple[int, ...], What | None], tuple[int, int, tuple[tuple[int, What], ...]]] = {(start, None): (0, 0, ())}
@@ -168,42 +202,33 @@ def _fit(
         after: dict[tuple[tuple[int, ...], What | None], tuple[int, int, tuple[tuple[int, What], ...]]] = {}
         for (used, now), (paid, pieces, path) in best.items():
             for what, price in prices.items():
-                counts = list(used)
+                counts = used
                 if what != now:
-                    counts[-1] += 1
-                    for k, action in enumerate(limited):
-                        if what.action == action:
-                            counts[k] += 1
-                    if any(counts[k] > most[action] for k, action in enumerate(limited)) or counts[-1] > most.get("*", 999):
+                    more = [n + (action == what.action) for n, action in zip(used, limited, strict=False)]
+                    counts = (*more, used[-1] + 1)
+                    if any(n > most[k] for n, k in zip(more, limited, strict=True)) or counts[-1] > most.get("*", 999):
                         continue
-                key = (tuple(counts), what)
-                told = (paid + price, pieces + (what != now), path if what == now else (*path, (edges[i], what)))
-                if key not in after or told[:2] < after[key][:2]:
-                    after[key] = told
+                key = (counts, what)
+                worth = (paid + price, pieces + (what != now))
+                if key not in after or worth < after[key][:2]:
+                    after[key] = (*worth, path if what == now else (*path, (edges[i], what)))
         best = after
     path = min(best.values(), key=lambda t: t[:2])[2]
     ends = [*(s for s, _ in path[1:]), last]
     return [(s, e, w) for (s, w), e in zip(path, ends, strict=True)]
 
 
-def sayable(week: Sequence[Sequence[What]], form: SlotForm) -> list[list[What]]:
+def sayable(week: Sequence[Day], form: SlotForm) -> list[Day]:
     """Return the intent in what a form can say at all: without target and power where it has no place for them."""
     if form.target != "none":
-        return [list(day) for day in week]
-    known: dict[What, What] = {}
-
-    def plain(w: What) -> What:
-        if w not in known:
-            known[w] = What(w.action) if w.action in ("charge", "use", "export") else w
-        return known[w]
-
-    return [[plain(w) for w in day] for day in week]
+        return list(week)
+    return [painted(AUTO, [(a, b, What(w.action)) for a, b, w in day]) for day in week]
 
 
 def compile_slots(windows: Sequence[Window], form: SlotForm) -> list[Slot]:
     """Return the unit's slots for an intent, in the unit's own form."""
-    week = sayable(intent_week(windows), form)
-    used = sorted({w for day in week for w in day} - {AUTO})
+    week = Counter(sayable(intent_days(windows), form))
+    used = sorted({w for day in week for _, _, w in day} - {AUTO})
     if form.form == "pairs":
         return _pairs(week, used, form)
     if form.form == "six":
@@ -226,7 +251,7 @@ def _slot(kind: Literal["charge", "discharge", "slot"], start: int, end: int, wh
     )
 
 
-def _pairs(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm) -> list[Slot]:
+def _pairs(week: Counter[Day], used: Sequence[What], form: SlotForm) -> list[Slot]:
     labels = [AUTO, *(w for w in used if w.action in ("charge", "use", "export"))]
     last = DAY if form.end_of_day == "24:00" else DAY - 1
     program = _fit(
@@ -237,7 +262,7 @@ def _pairs(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm)
     return [s for s in slots if s.kind == "charge"] + discharge[: form.discharge_slots]
 
 
-def _six(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm) -> list[Slot]:
+def _six(week: Counter[Day], used: Sequence[What], form: SlotForm) -> list[Slot]:
     count = max(1, form.charge_slots)
     program = _fit(week, form, [AUTO, *used], {"*": count}, DAY)
     pieces = list(program)
@@ -252,7 +277,7 @@ def _six(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm) -
     ]
 
 
-def _single(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm) -> list[Slot]:
+def _single(week: Counter[Day], used: Sequence[What], form: SlotForm) -> list[Slot]:
     """Return one charging and one discharging window; both may lie over midnight. Outside the second the unit holds."""
     charge = [w for w in used if w.action == "charge"]
     use = [w for w in used if w.action in ("use", "export")]
@@ -261,7 +286,7 @@ def _single(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm
     parked = (DAY - 1 - form.step_min) // form.step_min * form.step_min
     best: tuple[int, int, list[Slot]] | None = None
     for turn in turns:
-        turned = [list(day[turn:]) + list(day[:turn]) for day in week]
+        turned = Counter({_turned(day, turn): times for day, times in week.items()})
         for free in (None, AUTO, *use):
             pool = [AUTO, *charge] if free is None else [HOLD, free, *charge]
             limit = {"charge": 1} if free is None else {"charge": 1, free.action: 1}
@@ -275,8 +300,8 @@ def _single(week: Sequence[Sequence[What]], used: Sequence[What], form: SlotForm
                 slots.insert(0, _slot("charge", parked, parked + form.step_min, What("charge"), form, PARKED))
             if not any(x.kind == "discharge" for x in slots):
                 slots.append(_slot("discharge", parked, parked + form.step_min, AUTO, form, PARKED))
-            made = expand_slots(slots, form)
-            off = sum(x != y for d in range(7) for x, y in zip(week[d], made, strict=True))
+            made = slots_day(slots, form)
+            off = sum((b - a) * times for day, times in week.items() for a, b, _, _ in differ(day, made))
             if best is None or (off, len(program)) < best[:2]:
                 best = (off, len(program), slots)
     assert best is not None
@@ -289,32 +314,31 @@ PARKED = "parked on one harmless stretch: an empty window misbehaves on this uni
 
 def expand_slots(slots: Sequence[Slot], form: SlotForm) -> list[What]:
     """Return what the unit does in every minute of any day by its slots."""
-    day = [AUTO] * DAY
-    if form.form == "single":
-        day = [HOLD] * DAY
+    return minutes(slots_day(slots, form))
 
-    def paint(s: Slot, what: What) -> None:
+
+def slots_day(slots: Sequence[Slot], form: SlotForm) -> Day:
+    """Return what the unit does in any day by its slots."""
+    paint: list[Stretch] = []
+
+    def put(s: Slot, what: What) -> None:
         a, b = minutes_of(s.start), minutes_of(s.end)
-        if a < b:
-            day[a:b] = [what] * (b - a)
-        else:
-            day[a:] = [what] * (DAY - a)
-            day[:b] = [what] * b
+        paint.extend([(a, b, what)] if a < b else [(a, DAY, what), (0, b, what)])
 
     def of(s: Slot, action: str) -> What:
         return What(action, -1.0 if s.target_soc is None else s.target_soc, -1.0 if s.power_w is None else s.power_w)
 
     if form.form == "six":
         for s in slots:
-            paint(s, _six_means(s))
-        return day
+            put(s, _six_means(s))
+        return painted(AUTO, paint)
     for s in slots:
         if s.kind == "discharge" and not (form.form == "single" and s.note == PARKED):
-            paint(s, AUTO if s.free else of(s, "export" if s.exports else "use"))
+            put(s, AUTO if s.free else of(s, "export" if s.exports else "use"))
     for s in slots:
         if s.kind == "charge" and s.note != PARKED:
-            paint(s, of(s, "charge"))
-    return day
+            put(s, of(s, "charge"))
+    return painted(HOLD if form.form == "single" else AUTO, paint)
 
 
 def _six_means(s: Slot) -> What:
@@ -331,23 +355,15 @@ def _six_means(s: Slot) -> What:
 
 def compare(windows: Sequence[Window], slots: Sequence[Slot], form: SlotForm, loads_w: float) -> tuple[int, float, list[Segment]]:
     """Return minutes a week in which the slots differ from the intent, the energy that stands for [kWh], and where."""
-    week, day = sayable(intent_week(windows), form), expand_slots(slots, form)
-    minutes, kwh = 0, 0.0
+    made = slots_day(slots, form)
+    off, kwh = 0, 0.0
     where: list[Segment] = []
-    for d in range(7):
-        start: int | None = None
-        for m in range(DAY + 1):
-            off = m < DAY and week[d][m] != day[m]
-            if off:
-                minutes += 1
-                kwh += (max(week[d][m].power, day[m].power, 0.0) or loads_w) / 60_000
-            if start is not None and not (off and week[d][m] == week[d][start] and day[m] == day[start]):
-                wanted, gets = week[d][start].action, day[start].action
-                where.append(Segment(days=DAYS[d], start=time_of(start), end=time_of(m), wanted=wanted, gets=gets))
-                start = None
-            if off and start is None:
-                start = m
-    return minutes, round(kwh, 3), _joined(where)
+    for d, day in enumerate(sayable(intent_days(windows), form)):
+        for a, b, wanted, gets in differ(day, made):
+            off += b - a
+            kwh += (b - a) * (max(wanted.power, gets.power, 0.0) or loads_w) / 60_000
+            where.append(Segment(days=DAYS[d], start=time_of(a), end=time_of(b), wanted=wanted.action, gets=gets.action))
+    return off, round(kwh, 3), _joined(where)
 
 
 def _joined(where: Sequence[Segment]) -> list[Segment]:
@@ -370,8 +386,8 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
         if u.profile.id not in done:
             slots = compile_slots(job.windows, form)
             done[u.profile.id] = (slots, *compare(job.windows, slots, form, loads))
-        slots, minutes, kwh, where = done[u.profile.id]
-        out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=minutes, differs_kwh=kwh, where=where))
+        slots, off, kwh, where = done[u.profile.id]
+        out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where))
     return WindowsPlan(intent=[w.to_data() for w in job.windows], units=out)
 
 
