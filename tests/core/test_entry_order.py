@@ -132,6 +132,7 @@ def puzzles(draw, most=14, locks=True, temporary=False):
 @settings(max_examples=120)
 @given(puzzles())
 def test_as_short_as_breadth_first_and_replay_ends_in_the_target(puzzle):
+    """Rule entry-order-search."""
     model, found, target = puzzle
     order = entry_order(model, found, target)
     least = shortest(model, found, target, lambda id: [target[id]])

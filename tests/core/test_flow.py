@@ -223,6 +223,7 @@ def test_compiled_and_reference_agree_step_by_step(name, paths):
 @pytest.mark.parametrize("name", [SKERRY, LARCH, TARN])
 @pytest.mark.parametrize("start", ["2025-01-06", "2025-06-16"])
 def test_energy_closes_in_every_step(name, start):
+    """Rule flow-balance."""
     s = scenario(name, 3, 1, flow={"start": start})
     series, _ = s.run(record=True)
     c = {n: series[:, i] for i, n in enumerate(K.SERIES)}
@@ -399,6 +400,7 @@ def test_as_found_beside_the_plan():
 
 
 def test_gentlest_current():
+    """Rule gentlest-sufficient-current."""
     job = changed(SKERRY, windows=[], flow={"cloudiness": 0.15}, loads__daily_wh=9000)
     told = gentlest_current(job_of(job), LIBRARY, 120, 0.5)
     assert told.enough and told.a < told.plan_a
@@ -426,6 +428,7 @@ def test_adviser_captures_the_demo_tariff_and_never_beats_the_optimum():
 @settings(max_examples=8)
 @given(st.integers(0, 1000), st.sampled_from([0.9, 0.6]), st.booleans())
 def test_no_windows_cost_less_than_perfect_foresight(seed, target, hold):
+    """Rule windows-optimum."""
     job = changed(TARN, loads__daily_wh=20000 + 50 * seed, flow={"seed": seed})
     s = build(job_of(job), LIBRARY, 2, 5, windows=[])
     windows = [{"from": "23:00", "to": "06:30", "action": "charge", "target_soc": target}]

@@ -192,7 +192,7 @@ def test_what_a_threshold_means_at_rest_and_under_load(job):
             off = 0.1 / 16 + 0.3 * rung.sag_v / s.n
             width, slope = high - low, slope_v(LFP, rung.at_rest_soc)
             ends = {slope_v(LFP, x) for x in (low + EPS, high - EPS)}
-            if ends == {slope} and 0.02 < low and high < 0.98:
+            if ends == {slope} and low > 0.02 and high < 0.98:
                 assert width == pytest.approx(2 * off / slope, rel=0.02, abs=2e-4)
 
 

@@ -1,6 +1,7 @@
 """The chain of caps worked out a second time, by hand as on paper, for random jobs."""
 
 import math
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
@@ -17,7 +18,7 @@ DISCHARGE_LINE = [(-20, 0.3), (0, 1.0), (45, 1.0), (58, 0.0)]
 def on_line(points, at):
     if at < points[0][0]:
         return 0.0
-    for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
+    for (x0, y0), (x1, y1) in pairwise(points):
         if x0 <= at <= x1:
             return y0 + (y1 - y0) * (at - x0) / (x1 - x0)
     return points[-1][1]

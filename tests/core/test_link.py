@@ -144,7 +144,32 @@ def test_there_are_forty_pairings():
     assert len(PAIRINGS) >= 40
 
 
+AGAINST = [
+    ("link-protocol", [protocol("beta")], ALPHA, {}),
+    ("link-version", [protocol(version="2")], ALPHA, {}),
+    ("link-bitrate", [protocol(rate=250_000)], ALPHA, {}),
+    ("link-port-free", ALPHA, ALPHA, {"link": {"taken_ports": {"U1": ["p"]}}}),
+    ("link-firmware", ALPHA, ALPHA, {"firmware": "2.11"}),
+]
+
+
+@pytest.mark.parametrize(("rule", "unit", "bms", "job"), AGAINST, ids=[a[0] for a in AGAINST])
+def test_what_speaks_against_a_link_names_its_rule(rule, unit, bms, job):
+    made = paired([can(4, 5)], unit, [can(4, 5)], bms, **json.loads(json.dumps(job)))
+    closed = [c for c in made.link.candidates if c.loop == "closed"]
+    against = {p.rule: p.severity for c in closed for p in c.speaks_against}
+    assert rule in against
+    assert against[rule] == ("caution" if rule == "link-firmware" else "stop")
+    assert all(c.possible == all(p.severity != "stop" for p in c.speaks_against) for c in closed)
+
+
+def test_two_layers_do_not_meet():
+    made = paired([can(4, 5)], ALPHA, [serial(1, 2)], [protocol(rate=9600)])
+    assert "link-bus" in {p.rule for c in made.link.candidates for p in c.speaks_against}
+
+
 def test_approved_comes_before_generic_before_open():
+    """Rule link-rank."""
     keys = [c.key for c in plan_of(SKERRY).link.candidates]
     assert keys[0] == "dunmarrow/dunmarrow-link/2/bat/inv"
     assert keys.index("dunmarrow/openstore-can/1/bat/inv") < keys.index("open/metered") < keys.index("open")
@@ -186,6 +211,7 @@ hosts = st.builds(
 
 @given(hosts, st.integers(0, 15))
 def test_switches_round_trip(rule, address):
+    """Rule address-switches."""
     assert address_of(rule, up_positions(rule, address)) == address
 
 
@@ -278,6 +304,7 @@ def three_hundreds():
 
 
 def test_expected_displays():
+    """Rule link-display."""
     rows = {d.case: d for d in three_hundreds().link.displays}
     assert [rows[c].charge_a for c in ("all", "left-2", "left-1")] == [285, 190, 95]
     for case in ("host-out", "cable-out"):
@@ -311,6 +338,7 @@ def test_displays_fall_as_modules_go(limits, buffer, step):
 
 
 def test_mixed_makes_are_open_loop_unless_one_is_made_to_speak():
+    """Rule link-silent."""
     job = changed(SKERRY, bank__modules__2=inline("X", capacity_ah=280, charge_a=140, discharge_a=200))
     auto = plan_of(job)
     assert auto.link.loop == "open" and "different makes" in auto.link.why
@@ -349,6 +377,8 @@ pin_sets = st.permutations(range(1, 9)).map(lambda p: p[:3])
 
 @given(pin_sets, pin_sets, st.booleans(), st.booleans())
 def test_made_cables_join_each_signal_once_on_one_pair(here, there, ground, power):
+    """Rule cable-pins."""
+
     def made(pins, volts):
         signals = {pins[0]: H, pins[1]: L}
         if ground:

@@ -49,6 +49,7 @@ def test_coded_choice_and_time():
 
 @given(st.sampled_from(NUMERIC), st.floats(0, 1))
 def test_entry_decodes_to_the_safe_side_within_a_step(pair, part):
+    """Rule entry-safe-side."""
     profile, s = pair
     shown = s.min + part * (s.max - s.min)
     value = shown * factor_of(s, profile)
@@ -96,6 +97,7 @@ def test_display_with_unit_and_comma_is_read():
 
 @pytest.mark.parametrize("name", NAMES)
 def test_rows_come_after_what_resets_or_allows_them(name):
+    """Rule entry-order."""
     for unit in plan_of(name).units:
         order = {row.setting: i for i, row in enumerate(unit.settings)}
         for row in unit.settings:

@@ -54,6 +54,7 @@ def test_a_large_engine_idles():
 
 @pytest.mark.parametrize(("height", "temp", "left"), [(0, 20, 1.0), (300, 25, 1.0), (1300, 25, 0.9), (2300, 45, 0.76)])
 def test_height_and_heat_derate(height, temp, left):
+    """Rule generator-derating."""
     job = changed(SKERRY, site__altitude_m=height, site__bank_ambient_c=temp)
     assert engine_derate(job_of(job)) == pytest.approx(left)
     assert plan_of(job).limits.ac.sources[1].available_w == pytest.approx(9000 * left)
@@ -61,10 +62,38 @@ def test_height_and_heat_derate(height, temp, left):
 
 def test_own_derating_rules():
     assert engine_derate(job_of(changed(SKERRY, site__altitude_m=2000, generator__derate=0.95))) == 0.95
-    assert "generator-too-big" in rules(plan_of(changed(SKERRY, site__altitude_m=2000)), "note")
+    assert "generator-derated" in rules(plan_of(changed(SKERRY, site__altitude_m=2000)), "note")
 
 
 def test_permission_and_cap():
     assert "export-permission" in rules(plan_of(changed(TARN, policy__mode="feed-in")), "caution")
     assert "peak-cap" in rules(plan_of(changed(TARN, policy__mode="peak-shaving")), "caution")
     assert "order-idle" in rules(plan_of(changed(SKERRY, policy__source_order="mains-first")), "note")
+
+
+def test_an_engine_that_stands_is_exercised():
+    """Rule generator-exercise."""
+    for name in (SKERRY, LARCH):
+        assert any("Once a month, half an hour" in r for r in plan_of(name).sources.generator.recipe)
+
+
+@given(st.floats(500, 30000), st.floats(0, 20000))
+def test_the_ramp_climbs_to_the_safe_current_and_stops_there(rated, loads):
+    g = plan_of(changed(SKERRY, generator__continuous_w=rated, generator__loads_while_charging_w=loads)).sources.generator
+    assert g.ramp_a == sorted(g.ramp_a) and g.ramp_a[-1] <= g.safe_charge_a
+    assert g.loaded <= max(1.0, loads / rated) + 0.02, "charging alone never overloads it"
+    if g.loaded < 0.3:
+        assert g.least_charge_a > g.safe_charge_a
+
+
+def test_no_generator_no_plan_for_one():
+    assert plan_of(TARN).sources.generator is None
+    assert plan_of(changed(SKERRY, site__sources=["sun", "mains"])).sources.generator is None
+
+
+@pytest.mark.parametrize(
+    ("start", "end", "hours"), [("22:00", "06:00", 8), ("06:00", "22:00", 16), ("00:00", "00:00", 0), ("23:30", "00:15", 0.75)]
+)
+def test_length_of_quiet_hours(start, end, hours):
+    job = job_of(changed(SKERRY, generator__quiet_from=start, generator__quiet_to=end))
+    assert quiet_hours(job.generator) == hours

@@ -8,7 +8,8 @@ from ewerer.core import cli
 from ewerer.core.as_found import parse_found
 from ewerer.core.device import DeviceModel, Refusal
 from ewerer.core.documents import DocumentError
-from ewerer.core.library import shipped_library
+from ewerer.core.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.plan import plan
 from ewerer.core.tryout import try_value, try_writes
 from ewerer.core.visit import unit_order
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, rules
@@ -88,6 +89,22 @@ def test_found_settings_are_judged_as_a_plan(values, rule, severity, words):
     one = next(f for f in made.findings if f.rule == rule)
     assert one.severity == severity and words in one.message
     assert one.at.startswith("/as_found/U1/")
+
+
+def test_another_cell_count_is_a_stop():
+    """Rule found-cell-count: a unit that counts cells was left at 15 on a bank of 16."""
+    profile = json.loads(ORROWAN.model_dump_json(by_alias=True, exclude_unset=True))
+    profile["settings"].append(
+        {"id": "cells", "menu": ["Storage"], "label": "Cells", "quantity": "series_cells", "min": 4, "max": 20, "step": 1}
+    )
+    library = Library([*shipped_library(), parse_profile(json.dumps(profile))])
+
+    def made(count):
+        return plan(parse_job(json.dumps(changed(SKERRY, as_found={"U1": {"cells": count}})), library), library)
+
+    wrong = next(f for f in made("15").findings if f.rule == "found-cell-count")
+    assert wrong.severity == "stop" and wrong.numbers == {"found": 15.0, "cells": 16}
+    assert "found-cell-count" not in rules(made("16"))
 
 
 def test_what_fits_is_quiet():

@@ -2,6 +2,7 @@
 
 import datetime as dt
 import itertools
+import json
 
 import icalendar
 import pytest
@@ -10,6 +11,8 @@ from hypothesis import strategies as st
 
 from ewerer.core.documents.job import Window
 from ewerer.core.documents.profiles import SlotForm
+from ewerer.core.library import Library, parse_profile, shipped_library
+from ewerer.core.plan import plan
 from ewerer.core.windows import (
     AUTO,
     DAY,
@@ -70,6 +73,7 @@ def daily_intents(draw, step, most, actions, over_midnight=True):
 @settings(max_examples=60)
 @given(daily_intents(1, 2, ["charge", "use"]))
 def test_pairs_say_exactly_what_is_wanted(windows):
+    """Rule windows-compile."""
     slots = compile_slots(windows, PAIRS)
     assert all(d == expand_slots(slots, PAIRS) for d in intent_week(windows))
     kinds = [s.kind for s in slots]
@@ -188,6 +192,7 @@ def test_the_first_window_counts_where_two_overlap():
     ],
 )
 def test_days_of_23_and_25_hours(zone, spring, autumn):
+    """Rule windows-dst."""
     skipped, doubled = dt.date.fromisoformat(spring), dt.date.fromisoformat(autumn)
     assert len(local_minutes(skipped, zone)) == 1380 and len(local_minutes(doubled, zone)) == 1500
     clock = {m for _, m in local_minutes(skipped, zone)}
@@ -204,6 +209,19 @@ def test_other_findings_of_windows():
     assert "windows-no-target" in rules(plan_of(changed(TARN, windows__0__target_soc=0.8)), "note")
     assert "windows-inexpressible" in rules(plan_of(SKERRY), "caution")
     assert "windows-inexpressible" not in rules(plan_of(TARN))
+
+
+def test_windows_without_a_unit_that_keeps_them():
+    """Rule windows-idle: named, not dropped; the job still plans."""
+    profile = json.loads(
+        next(p for p in shipped_library() if p.id == "orrowan-t8").model_dump_json(by_alias=True, exclude_unset=True)
+    )
+    del profile["slots"]
+    profile["settings"] = [s for s in profile["settings"] if not str(s.get("quantity", "")).startswith("slot")]
+    made = plan(job_of(SKERRY), Library([*shipped_library(), parse_profile(json.dumps(profile))]))
+    found = next(f for f in made.findings if f.rule == "windows-idle")
+    assert found.severity == "caution" and found.at == "/windows" and made.windows.units == []
+    assert made.ladder, "the rest of the plan stands"
 
 
 def test_calendar_file():

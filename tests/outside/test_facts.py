@@ -1,11 +1,16 @@
 """Facts of the trade and worked examples. The source stands beside each."""
 
+import math
+
 import pytest
 
 from ewerer.core.bank import parallel_mohm, reported_a
 from ewerer.core.cells import LFP, charge_level_v, peukert_capacity_ah
 from ewerer.core.derived import hold_per_ah_h
+from ewerer.core.library import shipped_library
 from ewerer.core.limits import ac_budget, discharge_a
+from ewerer.core.sheet import decode, encode
+from ewerer.core.sources import ac_window
 from ewerer.core.steps import clean
 
 
@@ -64,3 +69,30 @@ def test_direct_current_of_a_load():  # energy balance; common practice
 
 def test_schools_in_order():  # common practice
     assert [charge_level_v(LFP, s) for s in ("everyday", "full", "limit")] == [3.45, 3.55, 3.65]
+
+
+@pytest.mark.parametrize(
+    ("volts", "low", "high"), [(230, 207.0, 253.0), (120, 110.0, 127.0)]
+)  # EN 50160: 230 V +/- 10 %; ANSI C84.1 range B service: 110 to 127 V (from memory); rule ac-window
+def test_grid_windows(volts, low, high):
+    w = ac_window(volts, generator=False)
+    assert (w.low_off_v, w.high_off_v) == (low, high)
+    assert w.low_off_v < w.low_on_v < volts < w.high_on_v < w.high_off_v
+    wide = ac_window(volts, generator=True)
+    assert wide.low_off_v < low and wide.high_off_v > high
+
+
+@pytest.mark.parametrize(("cell_v", "pack_v"), [(2.30, 55.2), (2.26, 54.24), (2.25, 54.0)])
+def test_entry_per_2v_cell(cell_v, pack_v):  # common practice: 24 cells of 2 V in a 48 V bank; rule entry-per-2v-cell
+    profile = next(p for p in shipped_library() if p.id == "brackwater-m5")
+    assert decode(profile.setting_for("absorb_v"), f"{cell_v:.2f}", profile) == pytest.approx(pack_v)
+    assert float(encode(profile.setting_for("absorb_v"), pack_v + 0.2, profile).text) == pytest.approx(cell_v)
+
+
+@pytest.mark.parametrize("amps", [3.3, 40, 61.9, 100])
+def test_entry_percent_of_rated(amps):  # common practice: floor(100 * I / rated); rule entry-percent-of-rated
+    profile = next(p for p in shipped_library() if p.id == "hexley-pr3")
+    s = profile.setting_for("charge_max_a")
+    entry = encode(s, amps, profile)
+    rated = profile.ratings.charge_max_a
+    assert float(entry.text) == max(s.min, math.floor(100 * amps / rated / s.step) * s.step)

@@ -24,6 +24,7 @@ def reference_plane(latitude, longitude, tilt, azimuth, times, altitude=0.0):
 
 @pytest.mark.parametrize("date", ["2025-03-20", "2025-06-21", "2025-12-21"])
 def test_clear_sky_power_equals_pvlib(date):
+    """Rule sun-clear-sky."""
     times = pd.date_range(date, periods=96, freq="15min", tz="UTC")
     ours = sun_power_w(job_of(SKERRY), times)
     plane = reference_plane(38.6, -28.1, 30, 180, times)

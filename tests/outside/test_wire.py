@@ -119,6 +119,7 @@ def test_limits_frame_carries_the_reported_amps():
 
 
 def test_colours_and_pairs():  # [S] TIA-568, pattern B
+    """Rule cable-colours."""
     assert [T568B[p] for p in range(1, 9)] == [
         "white/orange",
         "orange",

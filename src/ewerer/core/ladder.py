@@ -538,7 +538,9 @@ def _held_by(
 ) -> tuple[str, ...]:
     """Return in words what keeps a threshold below its wish: the rules on the way up to a wish that came before it."""
     before = [n for n, _ in wishes[: [n for n, _ in wishes].index(name)]]
-    held = [Constraint(None, n, -values[n], "wish", f"{QUANTITIES[n].word.lower()} at {figure(values[n] / MICRO)} V") for n in before]
+    held = [
+        Constraint(None, n, -values[n], "wish", f"{QUANTITIES[n].word.lower()} at {figure(values[n] / MICRO)} V") for n in before
+    ]
     ranges = propagate(grids, [*constraints, *held])
     return _chain_of(name, ranges.high_cause, True)[1] if ranges else ()
 

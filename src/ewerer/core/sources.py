@@ -228,9 +228,7 @@ def _min_load(rule: Rule, ctx: Context) -> Iterator[Finding]:
         )
 
 
-@check(
-    "generator-too-big", "sources", "The safe charge keeps the generator within its power", "P_loads + P_charge <= P_rated * derate"
-)
+@check("generator-derated", "sources", "What height and heat take from the generator is said", "k < 1, from height and heat")
 def _over(rule: Rule, ctx: Context) -> Iterator[Finding]:
     g = ctx.sources.generator if ctx.sources else None
     if g is not None and g.derate < 1 and ctx.job.generator is not None and ctx.job.generator.derate >= 1:
