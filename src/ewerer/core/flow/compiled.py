@@ -9,5 +9,6 @@ from numba.extending import register_jitable
 
 from .kernel import decide, simulate_py
 
-register_jitable(decide)
-kernel: Any = njit(cache=True, error_model="numpy", nogil=True, fastmath={"nsz", "arcp", "contract", "nnan", "ninf"})(simulate_py)
+HOW: dict[str, Any] = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "nnan", "ninf"}}
+register_jitable(forceinline=True, **HOW)(decide)
+kernel: Any = njit(cache=True, nogil=True, **HOW)(simulate_py)

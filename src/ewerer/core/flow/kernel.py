@@ -23,8 +23,6 @@ from __future__ import annotations
 import math
 from typing import Any
 
-import numpy as np
-
 OFF_GRID_BANK, OFF_GRID_SUN, OFF_GRID_MAINS = 0, 1, 2
 FEED_IN, ESSENTIAL, ZERO_EXPORT, PEAK = 3, 4, 5, 6
 SUN_ONLY, SUN_FIRST, SUN_AND_MAINS, MAINS_CHARGE_FIRST = 0, 1, 2, 3
@@ -269,12 +267,48 @@ def simulate_py(  # type: ignore[no-untyped-def]
     daily,
 ):
     """Run all steps; fill ``series`` (one row a step after those skipped, or no rows) and ``daily`` (one row a day). Return the last SOC."""
-    cells, capacity, resistance = par[P_CELLS], par[P_CAPACITY_AH], par[P_R_OHM]
+    # Taken out of the arrays once: a compiler can't know that nothing writes to them in the loop.
+    absorb_v = par[P_ABSORB_V]
+    ambient_c = par[P_AMBIENT_C]
+    capacity = par[P_CAPACITY_AH]
+    cells = par[P_CELLS]
+    charge_a = par[P_CHARGE_A]
+    discharge_a = par[P_DISCHARGE_A]
+    eta = par[P_ETA]
+    eta_charge = par[P_ETA_CHARGE]
+    eta_sun = par[P_ETA_SUN]
+    export_w = par[P_EXPORT_W]
+    float_v = par[P_FLOAT_V]
+    gen_min_h = par[P_GEN_MIN_H]
+    gen_start = par[P_GEN_START]
+    gen_stop = par[P_GEN_STOP]
+    gen_w = par[P_GEN_W]
+    gen_warm_h = par[P_GEN_WARM_H]
+    hold_h = par[P_HOLD_H]
+    idle_w = par[P_IDLE_W]
+    island_back = par[P_ISLAND_BACK]
+    island_soc = par[P_ISLAND_SOC]
+    leak_w_k = par[P_LEAK_W_K]
+    mains_w = par[P_MAINS_W]
+    peak_w = par[P_PEAK_W]
+    recharge_soc = par[P_RECHARGE_SOC]
+    recharge_v = par[P_RECHARGE_V]
+    reserve = par[P_RESERVE]
+    restart_soc = par[P_RESTART_SOC]
+    restart_v = par[P_RESTART_V]
+    resistance = par[P_R_OHM]
+    shut_soc = par[P_SHUT_SOC]
+    shut_v = par[P_SHUT_V]
+    sun_charge_a = par[P_SUN_CHARGE_A]
+    tail_a = par[P_TAIL_A]
+    thermal_j_k = par[P_THERMAL_J_K]
+    mode = cho[I_MODE]
+    charge_order = cho[I_CHARGE_ORDER]
+    priority = cho[I_PRIORITY]
+    sell, by_soc, floats, generator = cho[I_SELL] == 1, cho[I_BY_SOC] == 1, cho[I_FLOATS] == 1, cho[I_GENERATOR] == 1
     top = ocv.shape[0] - 1
-    eta, eta_charge, eta_sun = par[P_ETA], par[P_ETA_CHARGE], par[P_ETA_SUN]
-    by_soc = cho[I_BY_SOC] == 1
     soc = par[P_START_SOC]
-    temp = par[P_AMBIENT_C]
+    temp = ambient_c
     volts = cells * ocv[int(soc * top)]
     amps = 0.0
     stage = 0
@@ -288,12 +322,12 @@ def simulate_py(  # type: ignore[no-untyped-def]
     for j in range(top, 0, -1):
         below = cells * ocv[j - 1]
         step = cells * ocv[j] - below
-        if below <= par[P_ABSORB_V] < below + step:
-            level_absorb = (j - 1 + (par[P_ABSORB_V] - below) / step) / top
-        if below <= par[P_FLOAT_V] < below + step:
-            level_float = (j - 1 + (par[P_FLOAT_V] - below) / step) / top
+        if below <= absorb_v < below + step:
+            level_absorb = (j - 1 + (absorb_v - below) / step) / top
+        if below <= float_v < below + step:
+            level_float = (j - 1 + (float_v - below) / step) / top
     groups = units.shape[0]
-    over = np.zeros(groups, np.int64)
+    over = 0  # a bit for each group that has gone over to mains
     total = 0.0
     for u in range(groups):
         total += units[u, U_COUNT]
@@ -357,61 +391,61 @@ def simulate_py(  # type: ignore[no-untyped-def]
         emf = cells * (ocv[i] + (x - i) * (ocv[i + 1] - ocv[i]))
         ti = int(temp) + 40
         ti = 0 if ti < 0 else (t_top if ti > t_top else ti)
-        most_in = par[P_CHARGE_A] * derate_in[ti]
-        most_out = par[P_DISCHARGE_A] * derate_out[ti]
+        most_in = charge_a * derate_in[ti]
+        most_out = discharge_a * derate_out[ti]
         # Thresholds with their way back.
         if by_soc:
             if shut:
-                shut = soc < par[P_RESTART_SOC]
+                shut = soc < restart_soc
             else:
-                shut = soc <= par[P_SHUT_SOC] or volts <= par[P_SHUT_V]
+                shut = soc <= shut_soc or volts <= shut_v
         elif shut:
-            shut = volts < par[P_RESTART_V]
+            shut = volts < restart_v
         else:
-            shut = volts <= par[P_SHUT_V]
+            shut = volts <= shut_v
         mains = grid[k] == 1
-        if cho[I_GENERATOR] == 1:
+        if generator:
             level = soc if by_soc else volts
             if gen_on:
                 gen_time += dt_h
-                if mains or (gen_time >= par[P_GEN_MIN_H] and level >= par[P_GEN_STOP]) or quiet[k] == 1:
+                if mains or (gen_time >= gen_min_h and level >= gen_stop) or quiet[k] == 1:
                     gen_on = False
-            elif not mains and quiet[k] == 0 and level <= par[P_GEN_START]:
+            elif not mains and quiet[k] == 0 and level <= gen_start:
                 gen_on = True
                 gen_time = 0.0
                 starts += 1.0
-        warm = gen_on and gen_time >= par[P_GEN_WARM_H]
+        warm = gen_on and gen_time >= gen_warm_h
         source = mains or warm
-        cap = par[P_MAINS_W] if mains else (par[P_GEN_W] if warm else 0.0)
+        cap = mains_w if mains else (gen_w if warm else 0.0)
         if not source:
             if island_off:
-                island_off = soc < par[P_ISLAND_BACK]
+                island_off = soc < island_back
             else:
-                island_off = soc <= par[P_ISLAND_SOC]
+                island_off = soc <= island_soc
         # Stages: constant current and voltage, float, charge again.
-        wanted = par[P_ABSORB_V] if stage == 0 else par[P_FLOAT_V]
+        wanted = absorb_v if stage == 0 else float_v
         into = (wanted - emf) / resistance
         room = ((level_absorb if stage == 0 else level_float) - soc) * capacity / dt_h
         into = room if into > room else into
         into = 0.0 if into < 0.0 else (most_in if into > most_in else into)
         # Chargers carry what the units use themselves beside what goes into the bank.
-        use = 0.0 if shut or soc <= 1e-6 else par[P_IDLE_W]
+        use = 0.0 if shut or soc <= 1e-6 else idle_w
         can_charge = into * (emf + into * resistance) + use
-        if stage == 1 and cho[I_FLOATS] == 0:
+        if stage == 1 and not floats:
             can_charge = 0.0
         out = most_out
         can_discharge = 0.0
         if not shut and not (island_off and not source) and soc > 1e-6:
             if out * resistance > emf * 0.45:
                 out = emf * 0.45 / resistance
-            can_discharge = (out * (emf - out * resistance) - par[P_IDLE_W]) * eta
+            can_discharge = (out * (emf - out * resistance) - idle_w) * eta
             if can_discharge < 0.0:
                 can_discharge = 0.0
         f0 = f1 = f2 = f3 = f4 = f5 = f6 = f7 = f8 = f9 = f10 = f11 = 0.0
         reason = 0
         anywhere = 0
         sun_dc = sun[k] * eta_sun
-        sun_most = par[P_SUN_CHARGE_A] * volts
+        sun_most = sun_charge_a * volts
         wasted = 0.0
         if sun_dc > sun_most:
             wasted = sun_dc - sun_most
@@ -420,15 +454,17 @@ def simulate_py(  # type: ignore[no-untyped-def]
             count = units[u, U_COUNT]
             part = count / total
             level = soc if by_soc else volts
-            before = over[u]
+            before = over >> u & 1
+            gone = before
             if before == 1:
                 if level >= units[u, U_RETURN]:
-                    over[u] = 0
+                    gone = 0
             elif level <= units[u, U_TO_MAINS]:
-                over[u] = 1
+                gone = 1
             if gen_on and not mains:
-                over[u] = 1
-            if source and over[u] != before:
+                gone = 1
+            over ^= (before ^ gone) << u
+            if source and gone != before:
                 moves += count
                 if sun[k] <= 30.0:
                     nights += count
@@ -436,9 +472,9 @@ def simulate_py(  # type: ignore[no-untyped-def]
             if can_discharge * part < give:
                 give = can_discharge * part
             g = decide(  # type: ignore[no-untyped-call]
-                cho[I_MODE], cho[I_CHARGE_ORDER], cho[I_PRIORITY], cho[I_SELL] == 1, sun_dc * part, load[k] * part, other[k] * part,
-                source, cap * part, over[u] == 1, action[k], power[k] * part if power[k] >= 0.0 else -1.0, target[k], soc, par[P_RESERVE],
-                can_charge * part, give, units[u, U_MAINS_CHARGE_W] * count, eta, eta_charge, par[P_EXPORT_W] * part, par[P_PEAK_W] * part,
+                mode, charge_order, priority, sell, sun_dc * part, load[k] * part, other[k] * part,
+                source, cap * part, gone == 1, action[k], power[k] * part if power[k] >= 0.0 else -1.0, target[k], soc, reserve,
+                can_charge * part, give, units[u, U_MAINS_CHARGE_W] * count, eta, eta_charge, export_w * part, peak_w * part,
             )  # fmt: skip
             f0 += g[0]
             f1 += g[1]
@@ -453,7 +489,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
             f10 += g[10]
             f11 += g[11]
             reason = g[12]
-            if source and over[u] == 1:
+            if source and gone == 1:
                 anywhere = 1
         f4 += wasted
         p = f3 + f10 - (f5 + f6 + f7) / eta - use
@@ -463,11 +499,11 @@ def simulate_py(  # type: ignore[no-untyped-def]
         soc = 0.0 if soc < 0.0 else (1.0 if soc > 1.0 else soc)
         volts = emf + amps * resistance
         heat = amps * amps * resistance
-        temp += (heat - par[P_LEAK_W_K] * (temp - par[P_AMBIENT_C])) * dt_h * 3600.0 / par[P_THERMAL_J_K]
+        temp += (heat - leak_w_k * (temp - ambient_c)) * dt_h * 3600.0 / thermal_j_k
         if stage == 0:
-            if volts >= par[P_ABSORB_V] - 0.02:
+            if volts >= absorb_v - 0.02:
                 held += dt_h
-                if held >= par[P_HOLD_H] or (amps <= par[P_TAIL_A] and amps >= 0.0 and f3 + f10 >= can_charge - 1.0):
+                if held >= hold_h or (amps <= tail_a and amps >= 0.0 and f3 + f10 >= can_charge - 1.0):
                     stage = 1
                     held = 0.0
                     fulls += 1.0
@@ -475,10 +511,10 @@ def simulate_py(  # type: ignore[no-untyped-def]
                         full_at = (k - first_k) * dt_h
             elif amps < 0.0:
                 held = 0.0
-        elif volts < par[P_RECHARGE_V] or soc < par[P_RECHARGE_SOC]:
+        elif volts < recharge_v or soc < recharge_soc:
             stage = 0
             held = 0.0
-        elif full_at < 0.0 and cho[I_FLOATS] == 1 and amps >= 0.0 and volts >= par[P_FLOAT_V] - 0.02:
+        elif full_at < 0.0 and floats and amps >= 0.0 and volts >= float_v - 0.02:
             fulls += 1.0
             full_at = (k - first_k) * dt_h
         drawn = f8 + f9 + f10 / eta_charge
@@ -515,7 +551,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
             high_c = temp
         if gen_on:
             gen_h += dt_h
-        if amps > most_in + 1e-6 or -amps > most_out + 1e-6 or volts > par[P_ABSORB_V] + 0.5:
+        if amps > most_in + 1e-6 or -amps > most_out + 1e-6 or volts > absorb_v + 0.5:
             beyond += dt_h
         if record and k >= skip:
             series[k - skip, 0] = soc
