@@ -321,6 +321,18 @@ def test_generator_keeps_quiet_hours_minimum_run_and_starts_at_its_point():
     assert (series[starts, K.SERIES.index("soc")] <= 0.21).all()
 
 
+def test_a_generator_started_by_hand_runs_by_day_and_charges_beside_the_sun():
+    result = simulate(job_of(LARCH), LIBRARY, 60)
+    assert any("started by hand at 25.6 V" in a for a in result.assumed) and any("sun and AC" in a for a in result.assumed)
+    assert result.ledger.generator_starts > 5 and result.ledger.full_days > 5
+    alone = simulate(job_of(changed(LARCH, site__sources=["sun"])), LIBRARY, 60)
+    assert alone.ledger.unserved_kwh > 20 * max(1.0, result.ledger.unserved_kwh) and alone.ledger.generator_starts == 0
+    series, _ = scenario(LARCH, 20, 1).run(record=True)
+    hour = np.arange(len(series)) // 60 % 24
+    on = series[:, K.SERIES.index("generator")] > 0
+    assert on.any() and not on[(hour < 7) | (hour >= 22)].any(), "nobody gets up at night to start it"
+
+
 def test_outage_leaves_only_essential_loads():
     job = changed(TARN, flow={"outages": [{"date": "2025-01-01", "from": "10:00", "to": "12:00"}]}, loads__other_daily_wh=24000)
     series, _ = build(job_of(job), LIBRARY, 1).run(record=True)

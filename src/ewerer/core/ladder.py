@@ -800,7 +800,7 @@ def _kept(rule: Rule, ctx: Context) -> Iterator[Finding]:
                 "caution",
                 f"The reserve of {figure(wanted * 100, 0)} % is not kept",
                 f"{rung.word} would have to stand at {figure(wished)} V; {figure(rung.value)} V is what is left, "
-                f"{figure(rung.under_load_soc * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
+                f"{figure((rung.under_load_soc or 0.0) * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
                 "/policy/reserve_soc",
                 "Float at absorption, less charging current from mains, thicker leads, deciding by charge %, or a smaller reserve.",
                 quantity=name,

@@ -310,6 +310,7 @@ header {
 nav {
   border-right: 1px solid var(--rule);
   padding: 12px;
+  position: relative;
   overflow-y: auto;
 }
 nav input {
@@ -339,6 +340,7 @@ nav a.on {
 main {
   background: var(--sheet);
   padding: 16px 22px 40px;
+  position: relative;
   overflow-y: auto;
 }
 .bar {

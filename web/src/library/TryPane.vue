@@ -53,7 +53,7 @@ watch([setting, value, writes, () => props.profile], attempt)
         <span v-if="out.entry.problem" class="why">{{ out.entry.problem }}</span>
       </p>
     </div>
-    <label for="try-writes" class="soft small">Writes in order, one `setting = value` a line, from factory values</label>
+    <label for="try-writes" class="soft small">Writes in order, one a line (setting = value), from factory values</label>
     <textarea id="try-writes" v-model="writes" rows="3" />
     <ol v-if="out?.writes.length" data-writes>
       <li v-for="(w, i) in out.writes" :key="i" :class="{ no: !w.taken }">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import type { Gentlest } from '../api/client'
+import { api, type Gentlest } from '../api/client'
 import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
@@ -12,6 +13,8 @@ import { useJob } from '../workspace/use-job'
 const job = useJob()
 const sources = computed(() => job.plan.value?.sources)
 const mode = computed(() => (job.at('/policy/mode') as string | undefined) ?? 'off-grid')
+const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
+const nameOf = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
 const generator = computed(() => sources.value?.generator)
 const has = (s: string) => ((job.at('/site/sources') as string[] | undefined) ?? []).includes(s)
 const gentlest = useRun<Gentlest>()
@@ -21,6 +24,7 @@ const curve = computed(() => {
   const most = Math.max(1, ...points.map((p) => p.a))
   return { most, path: 'M' + points.map((p) => `${40 + (640 * p.a) / most} ${120 - 110 * p.share}`).join('L') }
 })
+const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by ${h} ${percent(share)}`).join('; '))
 </script>
 
 <template>
@@ -93,7 +97,7 @@ const curve = computed(() => {
     <table>
       <tbody>
         <tr v-for="o in sources.orders" :key="o.profile + o.quantity">
-          <td>{{ o.profile }}</td>
+          <td>{{ nameOf(o.profile) }}</td>
           <td>{{ o.label }}</td>
           <td>
             <b v-if="o.entry">{{ o.entry }}</b><span v-else class="bad">not offered; it has {{ o.offers.join(', ') }}</span>
@@ -207,6 +211,7 @@ const curve = computed(() => {
           Take it as the chosen rate
         </button>
       </p>
+      <p class="small soft">Days that reach full, by the cap on the bank</p>
       <svg
         viewBox="0 0 700 146"
         class="ac"
@@ -227,6 +232,26 @@ const curve = computed(() => {
           class="w"
         >
           {{ p.a }} A
+        </text>
+      </svg>
+      <p class="small soft">Days full by each hour, at that cap</p>
+      <svg viewBox="0 0 700 126" class="ac" role="img" :aria-label="hours" data-full-by-hour>
+        <rect
+          v-for="(share, h) in g.full_by_hour"
+          :key="h"
+          :x="42 + h * 26"
+          :y="100 - 90 * share"
+          width="22"
+          :height="90 * share"
+          class="hour"
+        >
+          <title>full by {{ h }}:00 on {{ percent(share) }} of days</title>
+        </rect>
+        <path d="M40 10V100H690" class="axis" />
+        <text x="2" y="16" class="w">100 %</text>
+        <text x="14" y="102" class="w">0 %</text>
+        <text v-for="h in [0, 6, 9, 12, 15, 18, 24]" :key="h" :x="53 + h * 26" y="118" text-anchor="middle" class="w">
+          {{ h }}
         </text>
       </svg>
       <p class="small soft">
@@ -273,6 +298,9 @@ const curve = computed(() => {
   fill: none;
   stroke: var(--bank);
   stroke-width: 2.5;
+}
+.hour {
+  fill: color-mix(in srgb, var(--bank) 60%, var(--sheet));
 }
 .goal {
   stroke: var(--copper);

@@ -2,7 +2,15 @@
 import { computed, ref, watch } from 'vue'
 import { useJob } from '../workspace/use-job'
 
-const props = defineProps<{ path: string; label: string; wide?: boolean; needed?: boolean; bare?: boolean; list?: string }>()
+const props = defineProps<{
+  path: string
+  label: string
+  wide?: boolean
+  needed?: boolean
+  bare?: boolean
+  list?: string
+  placeholder?: string
+}>()
 const job = useJob()
 const stored = computed(() => (job.at(props.path) as string | undefined) ?? '')
 const text = ref(stored.value)
@@ -24,6 +32,7 @@ function typed() {
       :data-pointer="path"
       autocomplete="off"
       :list="list"
+      :placeholder="placeholder"
       :aria-invalid="!!refused"
       @change="typed"
       @keydown.enter="typed"

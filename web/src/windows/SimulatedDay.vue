@@ -11,13 +11,17 @@ const inner = computed(() => Math.max(260, props.width - LEFT - 8))
 const at = ref(720)
 const c = (name: string) => props.series.columns[name] ?? []
 const add = (...names: string[]) => c(names[0] as string).map((_, i) => names.reduce((s, n) => s + (c(n)[i] ?? 0), 0))
+const running = (i: number) => (c('generator')[i] ?? 0) > 0
+const fromAc = () => add('mains_load_w', 'mains_other_w')
 const LAYERS: [string, string, () => number[]][] = [
-  ['sun', 'sun', () => add('sun_load_w', 'sun_other_w')],
-  ['bank', 'bank', () => add('bank_load_w', 'bank_other_w', 'bank_grid_w')],
-  ['mains', 'mains', () => add('mains_load_w', 'mains_other_w')],
-  ['unserved', 'stop', () => c('unserved_w')],
+  ['sun to loads', 'sun', () => add('sun_load_w', 'sun_other_w')],
+  ['bank to loads', 'bank', () => add('bank_load_w', 'bank_other_w', 'bank_grid_w')],
+  ['mains to loads', 'mains', () => fromAc().map((w, i) => (running(i) ? 0 : w))],
+  ['generator to loads', 'gen', () => fromAc().map((w, i) => (running(i) ? w : 0))],
+  ['not served', 'stop', () => c('unserved_w')],
 ]
 const layers = computed(() => LAYERS.map(([word, tone, f]) => ({ word, tone: `var(--${tone})`, values: f() })))
+const shown = computed(() => layers.value.filter((l) => l.values.some((w) => w > 0)))
 const charging = computed(() => add('sun_bank_w', 'mains_bank_w'))
 const most = computed(() => {
   const sums = (layers.value[0]?.values ?? []).map((_, i) => layers.value.reduce((s, l) => s + (l.values[i] ?? 0), 0))
@@ -44,12 +48,17 @@ const yV = (v: number) => V0 + 90 - (90 * (v - vLow.value)) / (vHigh.value - vLo
 const voltLine = computed(() => line(volts.value, inner.value, yV))
 const flips = computed(() => {
   const m = c('on_mains')
-  return m.flatMap((v, i) => (i > 0 && v !== m[i - 1] ? [{ i, to: v ? 'to the mains' : 'back to the bank' }] : []))
+  return m.flatMap((v, i) =>
+    i > 0 && v !== m[i - 1] ? [{ i, to: v ? (running(i) ? 'to the generator' : 'to the mains') : 'back to the bank' }] : [],
+  )
 })
 const n = computed(() => props.series.minute.length)
 const x = (i: number) => (i / n.value) * inner.value
 const now = computed(() => Math.min(n.value - 1, at.value))
-const told = computed(() => props.series.reasons[props.series.reason[now.value] ?? 0])
+const told = computed(() => {
+  const words = props.series.reasons[props.series.reason[now.value] ?? 0] ?? ''
+  return running(now.value) ? words.replace(/mains/g, 'generator') : words
+})
 const value = (name: string) => c(name)[now.value] ?? 0
 const height = V0 + 110
 function scrub(event: PointerEvent) {
@@ -87,9 +96,18 @@ function scrub(event: PointerEvent) {
         <path :d="`M0 ${yS(0)}H${inner}M0 ${yS(1)}H${inner}`" class="edge" />
         <g v-for="t in thresholds" :key="t.word">
           <path :d="`M0 ${yV(t.v)}H${inner}`" :stroke="t.tone" class="threshold" />
-          <text :x="inner - 4" :y="yV(t.v) - 3" text-anchor="end" class="small-text">{{ t.word }}</text>
         </g>
         <path :d="voltLine" class="volts" />
+        <text
+          v-for="t in thresholds"
+          :key="t.word"
+          :x="inner - 4"
+          :y="yV(t.v) + (t.word === 'Absorption' ? -4 : 13)"
+          text-anchor="end"
+          class="small-text"
+        >
+          {{ t.word }}
+        </text>
         <path v-for="f in flips" :key="f.i" :d="`M${x(f.i)} 8V${height - 14}`" class="flip">
           <title>{{ f.to }}</title>
         </path>
@@ -104,14 +122,13 @@ function scrub(event: PointerEvent) {
       <text :x="LEFT - 6" :y="yV(vLow + 0.3)" text-anchor="end" class="small-text">{{ tidy(vLow + 0.3, 1) }}</text>
     </svg>
     <p class="legend small">
-      <span v-for="l in layers" :key="l.word"
-        ><svg width="14" height="10" aria-hidden="true"><rect width="14" height="10" :fill="l.tone" /></svg> {{ l.word }} to
-        loads</span
+      <span v-for="l in shown" :key="l.word"
+        ><svg width="14" height="10" aria-hidden="true"><rect width="14" height="10" :fill="l.tone" /></svg> {{ l.word }}</span
       >
       <span
         ><svg width="14" height="10" aria-hidden="true"><path d="M0 5h14" class="charge" /></svg> into the bank</span
       >
-      <span
+      <span v-if="flips.length"
         ><svg width="6" height="10" aria-hidden="true"><path d="M3 0v10" class="flip" /></svg> transfer</span
       >
     </p>
@@ -162,6 +179,10 @@ svg {
 .small-text {
   font-size: 12px;
   fill: var(--soft);
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 3.5px;
+  stroke-linejoin: round;
 }
 .scrub {
   width: 100%;

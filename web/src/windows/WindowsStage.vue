@@ -203,7 +203,7 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
       <p v-if="failure" role="alert" class="bad">{{ failure }}</p>
       <p v-for="a in sim?.assumed ?? []" :key="a" class="soft small">Assumed: {{ a }}.</p>
 
-      <fieldset data-pointer="/windows" tabindex="-1">
+      <fieldset data-pointer="/windows" tabindex="-1" class="list">
         <legend>Windows</legend>
         <p v-if="!windows.length" class="empty">No window yet: the units do what their source order says, all day.</p>
         <table v-else>
@@ -231,7 +231,9 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
               <td class="num">{{ i + 1 }}</td>
               <td><TextField :path="`/windows/${i}/from`" :label="`Window ${i + 1} from`" bare needed class="time" /></td>
               <td><TextField :path="`/windows/${i}/to`" :label="`Window ${i + 1} to`" bare needed class="time" /></td>
-              <td><TextField :path="`/windows/${i}/days`" :label="`Window ${i + 1} days`" bare class="daytext" /></td>
+              <td>
+                <TextField :path="`/windows/${i}/days`" :label="`Window ${i + 1} days`" bare placeholder="all" class="daytext" />
+              </td>
               <td>
                 <select
                   :aria-label="`Window ${i + 1} action`"
@@ -292,12 +294,29 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
             <NumberField path="/tariff/demand_per_kw" label="Demand, a kW and month" placeholder="0" />
             <TextField path="/tariff/currency" label="Currency" />
           </div>
-          <table>
+          <table v-if="tariff.prices?.length" class="prices">
+            <thead>
+              <tr>
+                <th>From</th>
+                <th>To</th>
+                <th>Days</th>
+                <th>A kWh</th>
+                <th></th>
+              </tr>
+            </thead>
             <tbody>
               <tr v-for="(_, i) in tariff.prices ?? []" :key="i">
                 <td><TextField :path="`/tariff/prices/${i}/from`" :label="`Price ${i + 1} from`" bare needed class="time" /></td>
                 <td><TextField :path="`/tariff/prices/${i}/to`" :label="`Price ${i + 1} to`" bare needed class="time" /></td>
-                <td><TextField :path="`/tariff/prices/${i}/days`" :label="`Price ${i + 1} days`" bare class="daytext" /></td>
+                <td>
+                  <TextField
+                    :path="`/tariff/prices/${i}/days`"
+                    :label="`Price ${i + 1} days`"
+                    bare
+                    placeholder="all"
+                    class="daytext"
+                  />
+                </td>
                 <td><NumberField :path="`/tariff/prices/${i}/price`" :label="`Price ${i + 1}`" bare /></td>
                 <td>
                   <button
@@ -435,6 +454,27 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
 }
 .daytext :deep(input) {
   width: 92px;
+}
+.prices {
+  width: auto;
+}
+.prices td,
+.prices th {
+  padding-left: 0;
+}
+.list {
+  margin-top: 18px;
+}
+.list td,
+.list th {
+  padding-left: 0;
+  padding-right: 6px;
+}
+.list :deep(.box input) {
+  width: 58px;
+}
+.list td:last-child button {
+  padding: 0 4px;
 }
 tr.chosen td {
   background: var(--copper-wash);

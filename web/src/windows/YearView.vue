@@ -106,7 +106,23 @@ const words = (d: DayFigures) =>
       <text x="0" y="14" class="small-text">{{ tidy(most, 0) }}</text>
       <text x="0" y="28" class="small-text">kWh</text>
     </svg>
-    <p class="small soft">Saffron sun used, indigo mains, brick generator; the line is what the loads took.</p>
+    <p class="small soft keys">
+      <span
+        v-for="[word, tone] in (
+          [
+            ['sun used', 'sun'],
+            ['mains', 'mains'],
+            ['generator', 'gen'],
+          ] as const
+        ).filter(([, tone]) => tone === 'sun' || months.some((m) => (tone === 'gen' ? m.generator : m.mains) > 0))"
+        :key="word"
+        ><svg width="14" height="10" aria-hidden="true"><rect width="14" height="10" :fill="`var(--${tone})`" /></svg>
+        {{ word }}</span
+      >
+      <span
+        ><svg width="16" height="10" aria-hidden="true"><path d="M0 5h16" class="need" /></svg> what the loads took</span
+      >
+    </p>
     <LedgerTable :names="['the year']" :ledgers="[year.ledger]" />
     <p v-for="a in year.assumed" :key="a" class="soft small">Assumed: {{ a }}.</p>
   </template>
@@ -116,6 +132,10 @@ const words = (d: DayFigures) =>
 </template>
 
 <style scoped>
+.keys span {
+  margin-right: 14px;
+  white-space: nowrap;
+}
 .calendar {
   width: 100%;
   max-width: 780px;

@@ -330,6 +330,7 @@ header .button {
 .stage {
   background: var(--sheet);
   padding: 16px 22px 40px;
+  position: relative;
   overflow-y: auto;
   outline: none;
 }
@@ -338,6 +339,7 @@ header .button {
 }
 .column {
   border-left: 1px solid var(--rule);
+  position: relative;
   overflow-y: auto;
 }
 .drawer-button {

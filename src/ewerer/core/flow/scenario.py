@@ -212,6 +212,10 @@ def prices_of(prices: Sequence[Price], base: float, minute: Ints, weekday: Ints)
     return out
 
 
+HAND_FROM, HAND_TO = 7 * 60, 22 * 60
+"""When somebody is awake to start a generator by hand [min of the day] (an assumption, said in the result)."""
+
+
 def build(
     job: Job, library: Library, days: int = 1, step_min: int = 1, as_found: bool = False, windows: Sequence[Window] | None = None
 ) -> Scenario:
@@ -251,10 +255,19 @@ def build(
     if g is not None and g.quiet_from and g.quiet_to:
         a, b = minutes_of(g.quiet_from), minutes_of(g.quiet_to)
         quiet[(minute >= a) & (minute < b) if a < b else (minute >= a) | (minute < b)] = 1
+    by_hand = g is not None and g.start == "manual" and "generator" in job.site.sources
+    if by_hand:
+        quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
     tariff = job.tariff
     price = prices_of(tariff.prices, tariff.base, minute, weekday) if tariff else np.zeros(n)
     sell = np.full(n, tariff.export if tariff else 0.0)
     par, cho, units = _parameters(job, ctx, as_found)
+    if by_hand and not mains:
+        begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
+        assumed.append(f"the generator is started by hand at {begin} and stopped at {stop}, by day from 07:00 to 22:00")
+        if cho[K.I_CHARGE_ORDER] == K.SUN_FIRST:
+            cho[K.I_CHARGE_ORDER] = K.SUN_AND_MAINS
+            assumed.append("while it runs charging is set to sun and AC, as the recipe says")
     chemistry = chemistry_of(ctx.modules)
     grid_soc = np.linspace(0, 1, OCV_POINTS)
     first = ctx.modules[0]
@@ -414,7 +427,7 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
     cho[K.I_SELL] = int(job.policy.sell_surplus)
     cho[K.I_BY_SOC] = int(by_soc)
     cho[K.I_FLOATS] = int(job.policy.float_school != "none")
-    cho[K.I_GENERATOR] = int(job.generator is not None and "generator" in job.site.sources and job.generator.start == "auto")
+    cho[K.I_GENERATOR] = int(job.generator is not None and "generator" in job.site.sources)
     groups: dict[tuple[float, ...], int] = {}
     for u in ctx.units:
         own, lad = found[u.id], ctx.ladders[u.profile.id]
