@@ -27,6 +27,7 @@ const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
 const naming = ref(false)
 const name = ref('')
+const nameBox = ref<HTMLInputElement>()
 const fileInput = ref<HTMLInputElement>()
 const dragging = ref(false)
 onMounted(() => (document.title = 'Jobs · Ewerer'))
@@ -166,10 +167,10 @@ async function signOut() {
       </p>
     </main>
 
-    <ElDialog v-model="naming" title="New job" width="min(440px, 94vw)">
+    <ElDialog v-model="naming" title="New job" width="min(440px, 94vw)" @opened="nameBox?.focus()">
       <form @submit.prevent="name.trim() && create.mutate()">
         <label for="new-name">Name of the site or job</label>
-        <input id="new-name" v-model="name" maxlength="120" required autofocus class="full" />
+        <input id="new-name" ref="nameBox" v-model="name" maxlength="120" required class="full" />
         <p class="buttons"><button class="first" :disabled="!name.trim() || create.isPending.value">Make it</button></p>
       </form>
     </ElDialog>

@@ -18,6 +18,17 @@ const TABS: [typeof tab.value, string][] = [
   ['agree', 'Agreement'],
   ['presets', 'Presets'],
 ]
+// Whoever is sent here sees the unit and the view that hold what they came for.
+watch(
+  job.aim,
+  (pointer) => {
+    const [, part, id] = pointer.split('/')
+    if (part !== 'as_found' && part !== 'sheet_marks') return
+    if (id) chosen.value = id
+    tab.value = part === 'as_found' ? 'found' : 'list'
+  },
+  { immediate: true },
+)
 const done = (id: string) => Object.keys((job.at('/sheet_marks/' + id) as object | undefined) ?? {}).length
 const found = (id: string) => Object.keys((job.at('/as_found/' + id) as object | undefined) ?? {}).length
 const blocked = computed(() => job.plan.value?.findings.find((f) => f.severity === 'stop'))

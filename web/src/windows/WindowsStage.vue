@@ -18,6 +18,7 @@ const windows = computed(() => (job.at('/windows') as Win[] | undefined) ?? [])
 const day = ref(2)
 const chosen = ref<number | null>(null)
 const tab = ref<'day' | 'year' | 'compare'>('day')
+watch(job.aim, (pointer) => /^\/(windows|tariff|flow)/.test(pointer) && (tab.value = 'day'))
 const box = ref<HTMLElement>()
 const width = ref(720)
 let watcher: ResizeObserver | null = null

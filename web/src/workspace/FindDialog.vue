@@ -34,6 +34,14 @@ const FIELDS: [string, string][] = [
   ['Chosen charge rate', '/policy/max_c_rate'],
   ['Reserve', '/policy/reserve_soc'],
   ['Overshoot', '/policy/overshoot_v'],
+  ['Where the bank stands, off grid or beside it', '/policy/mode'],
+  ['Loads run on', '/policy/source_order'],
+  ['Charge from', '/policy/charge_order'],
+  ['Height above the sea', '/site/altitude_m'],
+  ['Quiet hours', '/generator/quiet_from'],
+  ['Windows', '/windows'],
+  ['Prices', '/tariff'],
+  ['Cloudiness', '/flow/cloudiness'],
 ]
 const all = computed<Hit[]>(() => {
   const plan = job.plan.value

@@ -10,7 +10,7 @@ import FindDialog from './FindDialog.vue'
 import FindingsColumn from './FindingsColumn.vue'
 import HistoryDrawer from './HistoryDrawer.vue'
 import SpineNav from './SpineNav.vue'
-import { BUILT, goToPointer, STAGES, stageOf, type Stage } from './places'
+import { BUILT, goToPointer, shows, STAGES, stageOf, type Stage } from './places'
 import { createJob, provideJob } from './use-job'
 
 const props = defineProps<{ id?: string }>()
@@ -47,10 +47,14 @@ async function go(pointer: string, to?: Stage) {
   drawer.value = false
   const target = to ?? stageOf(pointer)
   if (target !== stage.value) await goStage(target)
-  for (let tries = 0; tries < 30; tries++) {
-    await nextTick()
+  job.aim.value = ''
+  await nextTick()
+  job.aim.value = pointer
+  // The stage's code and its data may still be on their way; a pointer nobody shows falls back to what holds it.
+  for (let tries = 0, there = 0; tries < 120 && there < 12; tries++) {
     await new Promise((r) => setTimeout(r, 20))
-    if (document.querySelector('[data-stage="' + target + '"]')) break
+    if (shows(pointer)) break
+    if (document.querySelector(`[data-stage="${target}"] h1`)) there++
   }
   goToPointer(pointer)
 }

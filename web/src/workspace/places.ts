@@ -48,17 +48,28 @@ const PLACES: [string, Stage][] = [
 export const stageOf = (pointer: string): Stage =>
   pointer.endsWith('/switches') ? 'link' : (PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site')
 
+let turns = 0
+const fieldAt = (pointer: string) =>
+  document.querySelector<HTMLElement>(`[data-pointer="${CSS.escape(pointer).replace(/\\\//g, '/')}"]`)
+
+/** Whether the control for this very pointer is on the page. */
+export const shows = (pointer: string): boolean => fieldAt(pointer) !== null
+
 /** Focus the control for a pointer, or the nearest one that holds it; returns whether one was found. */
 export function goToPointer(pointer: string): boolean {
   let at = pointer
   for (;;) {
-    const found = document.querySelector<HTMLElement>(`[data-pointer="${CSS.escape(at).replace(/\\\//g, '/')}"]`)
+    const found = fieldAt(at)
     if (found) {
-      found.scrollIntoView({ block: 'center', behavior: 'auto' })
+      const settle = () => found.scrollIntoView({ block: 'center', behavior: 'auto' })
+      settle()
       if (found.tabIndex < 0 && !found.hasAttribute('tabindex')) found.tabIndex = -1
-      found.focus()
-      found.classList.add('flash')
-      window.setTimeout(() => found.classList.remove('flash'), 1700)
+      found.focus({ preventScroll: true })
+      const turn = String(++turns)
+      found.setAttribute('data-flash', turn)
+      // Figures above it may still grow when their data come.
+      window.setTimeout(() => document.activeElement === found && settle(), 400)
+      window.setTimeout(() => found.getAttribute('data-flash') === turn && found.removeAttribute('data-flash'), 1700)
       return true
     }
     if (at === '') return false

@@ -38,6 +38,8 @@ export function createJob(id: string) {
   const stale = shallowRef<Stale | null>(null)
   const whatIf = ref(false)
   const restored = ref(false)
+  /** The pointer somebody was sent to last; views with tabs open the one that shows it. */
+  const aim = ref('')
   const undoStack = shallowRef<Job[]>([])
   const redoStack = shallowRef<Job[]>([])
   let beforeWhatIf: Job | null = null
@@ -280,6 +282,7 @@ export function createJob(id: string) {
     stale,
     whatIf,
     restored,
+    aim,
     canUndo: computed(() => undoStack.value.length > 0),
     canRedo: computed(() => redoStack.value.length > 0),
     open,

@@ -1,0 +1,162 @@
+"""The list of jobs and what surrounds it: copies, files, putting away, themes, a server that is gone, a session that ended."""
+
+import json
+import re
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import saved
+from tests.jobs import LARCH, SKERRY, data
+
+
+def home(page, base):
+    page.goto(base)
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+
+
+def named(page, base, name):
+    """Make a job of that name and show the list."""
+    token = page.request.get(f"{base}/api/session").json()["csrf"]
+    job = data(LARCH) | {"name": name}
+    assert page.request.post(f"{base}/api/jobs", data=job, headers={"X-CSRFToken": token, "Referer": base}).ok
+    home(page, base)
+    return page.get_by_role("row", name=re.compile(name))
+
+
+def test_a_row_says_what_the_job_is_and_waits_for(signed, base):
+    row = named(signed, base, "Row of figures")
+    for words in ("600 Ah", "2 × 3 kW", "27.6 / 26.8 / 24.4 V", "0 of 46 entered", "revision 1"):
+        expect(row).to_contain_text(words)
+    row.get_by_role("link", name=re.compile("different makes")).click()
+    expect(signed.get_by_role("heading", name="Bank", level=1)).to_be_visible()
+
+
+def test_copy_put_away_and_take_out(signed, base):
+    row = named(signed, base, "Twin Peaks")
+    row.get_by_role("button", name="Copy Twin Peaks").click()
+    copies = signed.get_by_role("link", name=re.compile("^Twin Peaks.*copy"))
+    expect(copies).to_have_count(1)
+    copy = copies.inner_text()
+    signed.get_by_role("button", name=f"Put away {copy}").click()
+    expect(copies).to_have_count(0)
+    signed.get_by_role("button", name="Show jobs put away").click()
+    expect(copies).to_have_count(1)
+    signed.get_by_role("button", name=f"Take out {copy}").click()
+    expect(copies).to_have_count(0)
+    signed.get_by_role("button", name="Show open jobs").click()
+    expect(copies).to_have_count(1)
+
+
+def test_files_dropped_on_the_page_become_jobs(signed, base):
+    texts = [json.dumps(data(SKERRY) | {"name": f"Dropped {i}"}) for i in (1, 2)]
+    transfer = signed.evaluate_handle(
+        """(texts) => { const d = new DataTransfer();
+        texts.forEach((t, i) => d.items.add(new File([t], `job${i}.json`, { type: 'application/json' }))); return d }""",
+        texts,
+    )
+    signed.dispatch_event(".jobs", "drop", {"dataTransfer": transfer})
+    for i in (1, 2):
+        expect(signed.get_by_role("link", name=f"Dropped {i}", exact=True).first).to_be_visible()
+
+
+def test_the_first_of_several_files_that_fails_is_named(signed, tmp_path):
+    good, bad = tmp_path / "good.json", tmp_path / "bad.json"
+    good.write_text(json.dumps(data(SKERRY) | {"name": "Good one"}))
+    bad.write_text(json.dumps(data(SKERRY) | {"name": ""}))
+    signed.get_by_label("Job file").set_input_files([good, bad])
+    dialog = signed.get_by_role("dialog")
+    expect(dialog).to_contain_text("bad.json: nothing was stored")
+    expect(dialog).to_contain_text("/name")
+    dialog.get_by_role("button", name="Close", exact=True).click()
+    expect(signed.get_by_role("link", name="Good one", exact=True).first).to_be_visible()
+
+
+def test_the_theme_is_kept(signed, base):
+    signed.get_by_role("button", name="Garage theme (dark)").click()
+    expect(signed.locator("html.dark")).to_have_count(1)
+    signed.reload()
+    expect(signed.locator("html.dark")).to_have_count(1)
+    signed.get_by_role("button", name="Sun theme (light)").click()
+    expect(signed.locator("html.dark")).to_have_count(0)
+
+
+def test_signing_out_closes_the_door(signed, base):
+    signed.get_by_role("button", name=re.compile("^Sign out")).click()
+    expect(signed.get_by_label("Password")).to_be_visible()
+    signed.goto(f"{base}/jobs/1/site")
+    expect(signed.get_by_label("Password")).to_be_visible()
+    assert signed.request.get(f"{base}/api/jobs").status == 401
+
+
+def test_a_session_that_ended_keeps_what_was_typed(opened, base, context):
+    page = opened(SKERRY, "Bank")
+    cookies = [c for c in context.cookies() if "session" not in c["name"]]
+    context.clear_cookies()
+    context.add_cookies(cookies)
+    page.get_by_label("Main fuse").fill("275")
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("lithium-bank")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Main fuse")).to_have_value("275")
+    saved(page)
+    page.reload()
+    expect(page.get_by_label("Main fuse")).to_have_value("275")
+
+
+def test_a_list_that_cannot_be_read_offers_another_try(signed, base):
+    signed.route("**/api/jobs?*", lambda route: route.abort())
+    signed.reload()
+    expect(signed.get_by_text("The jobs cannot be read now.")).to_be_visible(timeout=20_000)
+    signed.unroute("**/api/jobs?*")
+    signed.get_by_role("button", name="Try again").click()
+    expect(signed.get_by_role("link", name="Tarn Dairy", exact=True).first).to_be_visible()
+
+
+def test_a_server_that_fails_keeps_the_change_and_tries_again(opened):
+    page = opened(SKERRY, "Bank")
+    fail = lambda route: (  # noqa: E731
+        route.fulfill(status=500, content_type="application/problem+json", body='{"title": "Broken", "detail": "It broke."}')
+        if route.request.method == "PUT"
+        else route.continue_()
+    )
+    page.route("**/api/jobs/*", fail)
+    page.get_by_label("Main fuse").fill("225")
+    expect(page.get_by_role("alert").filter(has_text="not stored")).to_contain_text("kept on this device")
+    page.unroute("**/api/jobs/*")
+    page.get_by_role("button", name="Try again").click()
+    saved(page)
+    page.reload()
+    expect(page.get_by_label("Main fuse")).to_have_value("225")
+
+
+def test_undo_and_redo_walk_through_every_change(opened):
+    page = opened(SKERRY, "Bank")
+    fuse = page.get_by_label("Main fuse")
+    first = fuse.input_value()
+    for value in ("300", "310", "320"):
+        fuse.fill(value)
+        page.get_by_label("Main cable carries").focus()
+        page.wait_for_timeout(1600)  # changes closer together are one step of undo
+    for value in ("310", "300", first):
+        page.get_by_role("button", name="Undo").click()
+        expect(fuse).to_have_value(value)
+    for value in ("300", "310", "320"):
+        page.keyboard.press("Control+Shift+z")
+        expect(fuse).to_have_value(value)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
+def test_dialogs_are_accessible(signed, size):
+    signed.set_viewport_size({"width": size[0], "height": size[1]})
+    signed.get_by_role("button", name="New job").click()
+    expect(signed.get_by_role("dialog", name="New job")).to_be_visible()
+    expect(signed.get_by_label("Name of the site or job")).to_be_focused()
+    expect(signed.get_by_role("button", name="Make it")).to_be_disabled()
+    signed.wait_for_timeout(400)
+    found = [v["id"] for v in Axe().run(signed).response["violations"] if v["impact"] in ("serious", "critical")]
+    assert found == []
+    signed.keyboard.press("Escape")
+    expect(signed.get_by_role("dialog", name="New job")).to_be_hidden()
