@@ -49,8 +49,7 @@ export const stageOf = (pointer: string): Stage =>
   pointer.endsWith('/switches') ? 'link' : (PLACES.find(([start]) => pointer.startsWith(start))?.[1] ?? 'site')
 
 let turns = 0
-const fieldAt = (pointer: string) =>
-  document.querySelector<HTMLElement>(`[data-pointer="${CSS.escape(pointer).replace(/\\\//g, '/')}"]`)
+const fieldAt = (pointer: string) => document.querySelector<HTMLElement>(`[data-pointer="${pointer.replace(/["\\]/g, '\\$&')}"]`)
 
 /** Whether the control for this very pointer is on the page. */
 export const shows = (pointer: string): boolean => fieldAt(pointer) !== null

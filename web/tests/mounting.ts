@@ -1,0 +1,59 @@
+// Mount a part of the workspace on an open job, with the server's answers given.
+import { flushPromises, mount, type ComponentMountingOptions } from '@vue/test-utils'
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { vi } from 'vitest'
+import { defineComponent, h, type Component } from 'vue'
+import { api, type Job, type Plan } from '../src/api/client'
+import { createJob, provideJob, type OpenJob } from '../src/workspace/use-job'
+
+export const fakePlan = (part: object = {}) =>
+  ({ findings: [], stages: [], ladder: {}, quantities: {}, units: [], ...part }) as unknown as Plan
+
+/** Give the API's answers for one job; everything typed is accepted unless told otherwise. */
+export function serve(document: object, plan: Plan = fakePlan()) {
+  vi.spyOn(api, 'job').mockResolvedValue({
+    id: 'j',
+    revision: 1,
+    saved_at: '2026-01-01T10:00:00Z',
+    saved_by: 'ann',
+    put_away: false,
+    document: document as Job,
+  } as never)
+  vi.spyOn(api, 'plan').mockResolvedValue(plan)
+  vi.spyOn(api, 'saveJob').mockResolvedValue({ revision: 2, saved_at: '2026-01-01T10:00:00Z', saved_by: 'ann' })
+}
+
+export async function mounted(part: Component, props: object = {}, options: ComponentMountingOptions<Component> = {}) {
+  let job!: OpenJob
+  const Frame = defineComponent({
+    setup() {
+      job = createJob('j')
+      provideJob(job)
+      return () => h(part, props)
+    },
+  })
+  const wrapper = mount(Frame, {
+    ...options,
+    attachTo: document.body,
+    global: {
+      plugins: [[VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false } } }) }]],
+      ...options.global,
+    },
+  })
+  await job.open()
+  await flushPromises()
+  return { wrapper, job, part: wrapper.findComponent(part) }
+}
+
+export function quiet() {
+  localStorage.clear()
+  document.body.innerHTML = ''
+  vi.stubGlobal(
+    'ResizeObserver',
+    class {
+      observe() {}
+      disconnect() {}
+      unobserve() {}
+    },
+  )
+}
