@@ -427,13 +427,15 @@ DOWN = {
 
 @dataclass(frozen=True, slots=True)
 class Ladder:
-    """A solved ladder: rungs by quantity, what a drawing needs, who refused which own figure, what holds the reserve down."""
+    """A solved ladder: rungs by quantity, what a drawing needs, who refused which own figure, what
+    holds the reserve down or pushes absorption up."""
 
     rungs: dict[str, Rung]
     view: LadderView
     refused: tuple[tuple[str, float, float, tuple[str, ...], tuple[str, ...]], ...]
     conflict: tuple[Constraint, ...]
     squeezed: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
+    raised: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
 
 
 def solve_ladder(
@@ -530,7 +532,12 @@ def solve_ladder(
         for name, wish in rounded
         if reasons[name][0] is RESERVE and name not in job.policy.own_figures and values[name] < wish - by_name[name].step
     )
-    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), (), squeezed)
+    raised = tuple(
+        (name, wish / MICRO, _chain_of(name, ranges.low_cause, False)[1])
+        for name, wish in rounded
+        if name == "absorb_v" and name not in job.policy.own_figures and values[name] > wish + by_name[name].step
+    )
+    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), (), squeezed, raised)
 
 
 def _held_by(
@@ -809,6 +816,27 @@ def _kept(rule: Rule, ctx: Context) -> Iterator[Finding]:
                 reserve_soc=wanted,
                 under_load_soc=rung.under_load_soc,
             )
+
+
+@check(
+    "school-raised",
+    "thresholds",
+    "Where the thresholds below push absorption over the chosen school, that is said",
+    "absorption <= V_cell * n, plus one step",
+)
+def _raised(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    for name, wished, texts in {x for ladder in ctx.ladders.values() for x in ladder.raised}:
+        rung = next(ladder.rungs[name] for ladder in ctx.ladders.values() if name in ladder.rungs)
+        yield rule.finding(
+            "caution",
+            "Absorption is pushed above the chosen school",
+            f"{ctx.job.policy.charge_school} asks for {figure(wished)} V; {figure(rung.value)} V is the lowest that fits. "
+            f"What pushes it: {'; '.join(texts)}.",
+            "/policy/charge_school",
+            "Thicker or shorter leads, less discharge current, or modules of lower resistance.",
+            wished_v=round(wished, 3),
+            absorb_v=rung.value,
+        )
 
 
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")
