@@ -1,0 +1,255 @@
+"""Each stage changed by hand, with the plan following; the library and its profiles; all at a person's pace."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import saved, show
+from tests.jobs import LARCH, SKERRY, TARN, changed, data, inline
+
+
+def nav(page):
+    return page.get_by_role("navigation", name="Stages of the work")
+
+
+# Site, units, bank
+
+
+def test_a_whole_job_from_nothing_by_hand(signed):
+    """From an empty job to a sheet, as on a first day: nothing imported, nothing prepared."""
+    page = signed
+    page.get_by_role("button", name="New job").click()
+    page.get_by_label("Name of the site or job").fill("By hand alone")
+    page.keyboard.press("Enter")
+    page.get_by_label("Mains", exact=True).check()
+    page.get_by_label("Breaker, per phase").fill("25")
+    page.get_by_label("Continuous", exact=True).first.fill("1800")
+    show(page, "Bank")
+    for _ in range(2):
+        page.get_by_role("button", name="Add by nameplate").click()
+    page.get_by_label("Resting volts of M1").fill("53.1")
+    page.get_by_label("Resting volts of M2").fill("53.12")
+    show(page, "Units")
+    page.get_by_label("Model of the new unit").select_option("orrowan-t8")
+    page.get_by_role("button", name="Add unit").click()
+    page.get_by_role("button", name="Add unit").click()
+    expect(page.get_by_label("Role of U2")).to_have_value("follower")
+    expect(nav(page)).to_contain_text("2 × 8 kW")
+    show(page, "Thresholds")
+    expect(page.locator('[data-rung="absorb_v"]')).to_be_visible()
+    show(page, "Sheet")
+    expect(page.locator("[data-step]").first).to_be_visible()
+    saved(page)
+    page.reload()
+    expect(page.locator("[data-step]").first).to_be_visible()
+
+
+def test_the_generator_shows_its_budget_when_it_is_there(opened):
+    page = opened(TARN, "Site")
+    page.get_by_label("Generator", exact=True).check()
+    page.locator('[data-pointer="/generator/continuous_w"]').fill("6000")
+    expect(page.get_by_text(re.compile(r"The\s+generator has \d+ W left for charging"))).to_be_visible()
+    show(page, "Sources")
+    expect(page.get_by_text("Exhaust kills: run it outdoors.")).to_be_visible()
+    show(page, "Site")
+    page.get_by_label("Generator", exact=True).uncheck()
+    expect(page.get_by_text(re.compile(r"The\s+generator has"))).to_have_count(0)
+
+
+def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
+    page = opened(SKERRY, "Units")
+    page.get_by_label("Role of U2").select_option("host")
+    expect(page.locator('[data-finding="units-one-host"]')).to_be_visible()
+    show(page, "Sheet")
+    expect(page.get_by_role("alert").filter(has_text="Do not energise")).to_be_visible()
+    show(page, "Units")
+    page.get_by_role("button", name="Remove U2").click()
+    expect(page.locator('[data-finding="units-one-host"]')).to_have_count(0)
+    expect(nav(page)).to_contain_text("1 × 8 kW")
+
+
+def test_a_sun_charger_takes_its_part_of_the_limit(opened):
+    page = opened(TARN, "Units")
+    page.get_by_label("Model of the new sun charger").select_option("pilch-sun-60")
+    page.get_by_role("button", name="Add sun charger").click()
+    row = page.get_by_role("row").filter(has=page.get_by_role("button", name="Remove S1"))
+    expect(row).to_contain_text(" A")
+    page.get_by_label("Array of S1").fill("900")
+    expect(page.locator('[data-finding="sun-takes-all"]')).to_be_visible()
+    expect(page.get_by_text("a sun charger must never see panels without a bank")).to_be_visible()
+
+
+def test_figures_of_a_module_open_by_themselves_where_one_is_refused(opened):
+    page = opened(SKERRY, "Bank")
+    page.get_by_role("button", name="Figures of M2").click()
+    page.get_by_label("Charge, data sheet").fill("90")
+    expect(page.locator("[data-bank-figures]")).to_contain_text("M2 binds")
+    page.get_by_label("Charge, data sheet").fill("-1")
+    page.get_by_role("button", name="Figures of M2").click()
+    expect(page.get_by_label("Charge, data sheet")).to_be_visible()
+    page.get_by_label("Charge, data sheet").fill("")
+    page.get_by_role("button", name="Remove M3").click()
+    expect(page.locator("[data-bank-figures]")).to_contain_text("560 Ah")
+
+
+def test_a_module_too_far_from_the_others_is_a_stop_with_the_ampere_that_would_flow(opened):
+    page = opened(SKERRY, "Bank")
+    page.get_by_label("Resting volts of M1").fill("52.1")
+    found = page.locator('[data-finding="join-voltage"]')
+    expect(found).to_contain_text(" A would flow")
+    expect(nav(page).get_by_role("link", name=re.compile("^Bank"))).to_contain_text("840 Ah")
+    expect(page.locator("[data-finding].stop").first).to_be_visible()
+
+
+# Limits, thresholds
+
+
+def test_a_reach_of_the_narrows_tells_its_reason(opened):
+    page = opened(SKERRY, "Limits")
+    why = page.locator("[data-why]")
+    expect(why).to_contain_text("Why Chosen rate is 252 A")
+    page.get_by_role("button", name=re.compile("^Main fuse: 320 A")).first.click()
+    expect(why).to_contain_text("400 A / 1.25 for hours")
+    out = page.get_by_role("group", name="Out of the bank, chain of caps")
+    out.get_by_role("button", name=re.compile("^Units' own limits")).focus()
+    page.keyboard.press("Enter")
+    expect(why).to_contain_text("Why Units' own limits")
+    page.get_by_label("Chosen rate, discharging").fill("0.2")
+    expect(page.locator("h2", has_text="Out of the bank: 168 A")).to_be_visible()
+
+
+def test_an_own_figure_is_typed_refused_and_taken_back(opened):
+    page = opened(TARN, "Thresholds")
+    page.locator('[data-rung="to_mains_v"]').click()
+    field = page.get_by_label("Your own figure for to the mains")
+    field.fill("60")
+    expect(page.locator('[data-finding="own-figure-refused"]')).to_contain_text("53.76 V")
+    expect(page.get_by_text("Permitted 44.88 V to 53.76 V in steps of 0.24 V")).to_be_visible()
+    page.get_by_role("button", name="Back to the plan's figure").click()
+    expect(field).to_have_value("")
+    expect(page.locator('[data-finding="own-figure-refused"]')).to_have_count(0)
+
+
+def test_schools_move_the_ladder_and_name_what_they_cost(opened):
+    page = opened(TARN, "Thresholds")
+    rung = page.locator('[data-rung="float_v"]')
+    expect(rung).to_have_attribute("aria-valuetext", re.compile("^53.5"))
+    page.get_by_role("radiogroup", name="Then").get_by_text("Stay").click()
+    expect(rung).to_have_attribute("aria-valuetext", re.compile("^55.2"))
+    page.get_by_role("radiogroup", name="Charge to").get_by_text("Limit").click()
+    expect(page.locator('[data-finding="limit-school"]')).to_be_visible()
+
+
+def test_a_reserve_without_room_is_a_finding_that_leads_to_its_field(opened):
+    page = opened(changed(TARN, policy__reserve_soc=0.5), "Site")
+    found = page.locator('[data-finding="reserve-kept"]')
+    expect(found).to_contain_text("The reserve of 50 % is not kept")
+    found.get_by_role("button").click()
+    expect(page.get_by_role("heading", name="Thresholds", level=1)).to_be_visible()
+
+
+def test_rules_that_cannot_hold_together_are_named_with_the_way_out(opened):
+    modules = [inline("A", series_cells=16, cell_min_v=3.2, cell_max_v=3.4)]
+    page = opened(changed(SKERRY, bank={"modules": modules}, policy__loop="open"), "Thresholds")
+    expect(page.locator('[data-finding="ladder-conflict"]')).to_be_visible()
+    expect(page.locator("main.stage")).to_contain_text(re.compile("cannot hold together|No ladder fits|would close"))
+
+
+# What-if, history, help
+
+
+def test_a_what_if_is_kept_as_one_step(opened):
+    page = opened(SKERRY, "Limits")
+    page.get_by_role("button", name="What-if").click()
+    page.get_by_label("Chosen rate, charging").fill("0.15")
+    page.get_by_label("Chosen rate, discharging").fill("0.3")
+    page.get_by_role("button", name="Keep the changes").click()
+    saved(page)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("Chosen rate, charging")).to_have_value("0.3")
+    expect(page.get_by_label("Chosen rate, discharging")).to_have_value("")
+
+
+def test_leaving_a_what_if_asks_first(opened):
+    page = opened(SKERRY, "Limits")
+    page.get_by_role("button", name="What-if").click()
+    page.get_by_label("Chosen rate, charging").fill("0.15")
+    page.get_by_role("link", name="Ewerer, all jobs").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Chosen rate, charging")).to_have_value("0.15")
+
+
+def test_history_says_who_changed_what(opened):
+    page = opened(SKERRY, "Bank")
+    page.get_by_label("Main fuse").fill("315")
+    saved(page)
+    page.get_by_role("button", name="History").click()
+    drawer = page.get_by_role("dialog", name="History")
+    expect(drawer).to_contain_text("Revision 2")
+    expect(drawer).to_contain_text("/bank/fuse_a changed to 315")
+    page.keyboard.press("Escape")
+    expect(drawer).to_be_hidden()
+
+
+# Library
+
+
+def test_a_profile_from_a_file_and_one_that_is_refused(signed, base, tmp_path):
+    page = signed
+    page.goto(f"{base}/library")
+    shipped = page.request.get(f"{base}/api/library/cobbleway-200").json()
+    path = tmp_path / "profile.json"
+    path.write_text(json.dumps(shipped | {"id": "from-file", "name": "From a file", "charge_a": -4}))
+    page.get_by_label("Profile file").set_input_files(path)
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("/charge_a")
+    expect(dialog).to_contain_text("Nothing was stored")
+    dialog.get_by_role("button", name="Close", exact=True).click()
+    path.write_text(json.dumps(shipped | {"id": "from-file", "name": "From a file", "charge_a": 44}))
+    page.get_by_label("Profile file").set_input_files(path)
+    expect(page.get_by_role("heading", name="From a file", level=1)).to_be_visible()
+    expect(page.get_by_label("Charge, A *", exact=True)).to_have_value("44")
+    with page.expect_download() as download:
+        page.get_by_role("button", name="Export").click()
+    assert json.loads(download.value.path().read_text())["charge_a"] == 44
+    page.get_by_role("button", name="Put away").click()
+    expect(page.get_by_role("link", name=re.compile("From a file"))).to_have_count(0)
+
+
+def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
+    page = signed
+    page.goto(f"{base}/library")
+    page.get_by_label("Find a profile").fill("sun-charger")
+    expect(page.get_by_role("link", name=re.compile("Pilch Sun"))).to_have_count(2)
+    page.get_by_label("Find a profile").fill("orrowan")
+    page.get_by_role("link", name=re.compile("^Orrowan T8")).click()
+    page.get_by_role("button", name="Copy", exact=True).click()
+    page.get_by_role("button", name="As text").click()
+    box = page.get_by_label("Profile as JSON")
+    text = box.input_value()
+    box.fill(text[:-1])
+    box.blur()
+    expect(page.get_by_role("alert").filter(has_text="JSON")).to_be_visible()
+    box.fill(text.replace('"Orrowan T8 (copy)"', '"Typed as text"'))
+    box.blur()
+    expect(page.get_by_role("heading", name="Typed as text", level=1)).to_be_visible()
+    page.once("dialog", lambda d: d.dismiss())
+    page.get_by_role("link", name="Ewerer, all jobs").click()
+    expect(page.get_by_role("heading", name="Typed as text", level=1)).to_be_visible()
+    page.once("dialog", lambda d: d.accept())
+    page.get_by_role("link", name="Ewerer, all jobs").click()
+    expect(page.get_by_role("heading", name="Jobs", level=1)).to_be_visible()
+
+
+@pytest.mark.parametrize("name", [SKERRY, LARCH, TARN])
+def test_every_export_of_a_sheet_is_a_file(opened, name):
+    page = opened(data(name), "Sheet")
+    for kind, start in (("PDF", b"%PDF"), ("CSV", "\ufeff".encode()), ("XLSX", b"PK"), ("JSON", b"{")):
+        with page.expect_download() as download:
+            page.get_by_role("link", name=kind, exact=True).click()
+        assert download.value.path().read_bytes().startswith(start), kind
+        assert download.value.suggested_filename.endswith(kind.lower())
