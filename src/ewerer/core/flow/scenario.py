@@ -28,7 +28,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 SYSTEM_FACTOR = 0.86
 """Part of the plate's power that reaches the charger: heat, dirt, wiring (common practice)."""
-HEAT_J_PER_K_AH_CELL = 3600.0 * 0.55
+HEAT_J_PER_K_AH_CELL = 20.0
 """Heat capacity of a cell with its part of the case, per ampere-hour [J/K Ah]: about 20 g/Ah at 1 J/g K (from memory)."""
 LEAK_W_PER_K_KWH = 1.2
 OCV_POINTS = 2001
@@ -413,7 +413,7 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
         K.P_GEN_MIN_H: (job.generator.min_run_min if job.generator else 0.0) / 60,
         K.P_GEN_WARM_H: (job.generator.warm_up_min if job.generator else 0.0) / 60,
         K.P_AMBIENT_C: job.site.bank_ambient_c if job.site.bank_ambient_c is not None else 20.0,
-        K.P_THERMAL_J_K: HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n / 100 * 1.0 + 1000.0,
+        K.P_THERMAL_J_K: HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n + 1000.0,
         K.P_LEAK_W_K: LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
         K.P_START_SOC: job.flow.start_soc,
         K.P_SUN_CHARGE_A: sun_a if sun_a > 0 else charge_a,

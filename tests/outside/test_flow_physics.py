@@ -1,0 +1,164 @@
+"""The simulation against physics solved another way, money added up another way, and a published form of calendar."""
+
+import datetime as dt
+
+import icalendar
+import numpy as np
+import pandas as pd
+import pytest
+from dateutil.rrule import rrulestr
+from scipy.integrate import solve_ivp
+
+from ewerer.core.flow import kernel as K
+from ewerer.core.flow.adviser import optimum_cost
+from ewerer.core.flow.results import simulate
+from ewerer.core.flow.scenario import build
+from ewerer.core.library import shipped_library
+from ewerer.core.windows import calendar, intent_on, local_minutes
+from tests.jobs import SKERRY, TARN, changed, job_of
+
+LIBRARY = shipped_library()
+COLUMN = {name: i for i, name in enumerate(K.SERIES)}
+ALONE = {"site__sources": ["sun"], "windows": [], "policy__shutdown_soc": 0.05, "policy__reserve_soc": 0.1}
+
+
+def idle(job, watts, days=2):
+    """Return a scenario of one bank that carries a steady load in the dark."""
+    s = build(job_of(changed(job, **ALONE)), LIBRARY, days, 1, windows=[])
+    s.sun[:], s.other[:], s.load[:] = 0.0, 0.0, watts
+    s.par[K.P_START_SOC] = 0.95
+    return s
+
+
+# Physics: the circuit and the heat of the bank
+
+
+@pytest.mark.parametrize("watts", [1500, 3500, 7000])
+def test_a_steady_load_empties_the_bank_as_the_circuit_says(watts):
+    """Against SciPy's Runge-Kutta on ds/dt = -I/C, P = (E(s) - I R) I; textbook physics."""
+    s = idle(SKERRY, watts)
+    series, _ = s.run(record=True)
+    par, grid = s.par, np.linspace(0, 1, len(s.ocv))
+    ohm, eta = par[K.P_R_OHM], par[K.P_ETA]
+
+    def rate(_, y):
+        emf = par[K.P_CELLS] * np.interp(y[0], grid, s.ocv)
+        power = watts / eta + par[K.P_IDLE_W]
+        amps = (emf - np.sqrt(emf**2 - 4 * ohm * power)) / (2 * ohm)
+        return [-amps / par[K.P_CAPACITY_AH] / 60]
+
+    low = lambda _, y: y[0] - 0.3  # noqa: E731
+    low.terminal = True
+    exact = solve_ivp(rate, (0, 2880), [0.95], events=low, rtol=1e-8, max_step=5)
+    ours = int(np.argmax(series[:, COLUMN["soc"]] <= 0.3)) + 1
+    assert ours == pytest.approx(exact.t_events[0][0], rel=0.003, abs=1.5)
+
+
+def test_a_loaded_bank_warms_up_to_its_balance():
+    """Against the closed form T = Ta + P/k (1 - exp(-k t / C)) of one thermal mass; textbook physics."""
+    s = idle(SKERRY, 6000, 1)
+    s.par[K.P_CAPACITY_AH] *= 50  # so large that the current hardly changes while it warms
+    s.par[K.P_R_OHM] = 0.02
+    series, _ = s.run(record=True)
+    amps = series[:400, COLUMN["amps"]]
+    assert np.ptp(amps) / abs(amps.mean()) < 0.01
+    heat, leak, mass = amps.mean() ** 2 * 0.02, s.par[K.P_LEAK_W_K], s.par[K.P_THERMAL_J_K]
+    minutes = np.arange(1, 401)
+    exact = s.par[K.P_AMBIENT_C] + heat / leak * (1 - np.exp(-leak * minutes * 60 / mass))
+    assert np.abs(series[:400, COLUMN["temp_c"]] - exact).max() < 0.02 * (exact.max() - exact.min())
+
+
+def test_nothing_is_made_from_nothing_over_a_round():
+    """Charge that comes out went in: over days that begin and end alike, out + I^2 R = in (conservation of energy)."""
+    s = build(job_of(changed(TARN, flow={"start_soc": 0.5})), LIBRARY, 14, 1)
+    series, _ = s.run(record=True)
+    amps, volts, soc = (series[:, COLUMN[c]] for c in ("amps", "volts", "soc"))
+    # From one crossing of 60 % upwards to the last one.
+    rising = np.flatnonzero((soc[:-1] < 0.6) & (soc[1:] >= 0.6))
+    a, b = rising[0] + 1, rising[-1] + 1
+    ends = s.par[K.P_CELLS] * s.par[K.P_CAPACITY_AH] * 3.28 * (soc[b] - soc[a])
+    inside = (volts[a + 1 : b + 1] * amps[a + 1 : b + 1]).sum() / 60
+    lost = (amps[a + 1 : b + 1] ** 2 * s.par[K.P_R_OHM]).sum() / 60
+    through = np.abs(volts * amps).sum() / 120
+    assert inside - lost == pytest.approx(ends, abs=0.002 * through)
+
+
+# Money, with pandas
+
+
+def test_the_bill_is_the_sum_of_its_hours():
+    """Bought energy by the hour of the local clock, priced by the tariff as a person would with a table."""
+    job = job_of(changed(TARN, tariff__demand_per_kw=4.0, tariff__export=0.05, flow={"start": "2025-01-25"}))
+    result = simulate(job, LIBRARY, 14, 1, record=True)
+    columns = result.series.columns
+    at = pd.date_range("2025-01-25", periods=14 * 1440, freq="min")
+    eta = next(p for p in LIBRARY if p.id == job.units[0].profile).ratings.charger_efficiency
+    bought_w = np.array(columns["mains_load_w"]) + columns["mains_other_w"] + np.array(columns["mains_bank_w"]) / eta
+    frame = pd.DataFrame({"w": bought_w, "hour": at.hour}, index=at)
+    price = np.full(len(frame), job.tariff.base)
+    for p in reversed(job.tariff.prices):
+        a, b = int(p.from_[:2]), int(p.to[:2])
+        inside = (frame.hour >= a) & (frame.hour < b) if a < b else (frame.hour >= a) | (frame.hour < b)
+        price[inside] = p.price
+    assert result.ledger.bought == pytest.approx((frame.w * price).sum() / 60_000, abs=0.02)
+    peaks = frame.w.resample("MS").max()
+    assert len(peaks) == 2, "January and February"
+    assert result.ledger.demand == pytest.approx(peaks.sum() / 1000 * 4.0, abs=0.05)
+    assert result.ledger.cost == pytest.approx(result.ledger.bought - result.ledger.sold + result.ledger.demand, abs=0.011)
+
+
+@pytest.mark.parametrize("start_soc", [0.2, 0.5])
+def test_the_optimum_against_dynamic_programming(start_soc):
+    """Rule windows-optimum: the linear programme beside a grid of charge levels walked backwards, solved without it.
+
+    The day is cut to a bank without sun, so that both describe the same thing; the grid may only cost more.
+    """
+    s = build(job_of(changed(TARN, flow={"start_soc": start_soc})), LIBRARY, 1, 15, windows=[])
+    s.sun[:] = 0.0
+    value = float(s.price.min()) / float(s.par[K.P_ETA_CHARGE])
+    best = optimum_cost(s, True, False, value)
+    par, hours = s.par, 0.25
+    energy = par[K.P_CELLS] * par[K.P_CAPACITY_AH] * s.ocv.mean() / 1000
+    volts, top = par[K.P_CELLS] * s.ocv[len(s.ocv) // 2], par[K.P_CELLS] * s.ocv[-1]
+    inverter = (s.units[:, K.U_COUNT] * s.units[:, K.U_INVERTER_W]).sum() / 1000
+    may_in = min(par[K.P_CHARGE_A] * top / 1000, (s.units[:, K.U_COUNT] * s.units[:, K.U_MAINS_CHARGE_W]).sum() / 1000)
+    may_out = min(inverter, par[K.P_DISCHARGE_A] * volts * 1.1 / 1000 * par[K.P_ETA])
+    lowest = min(par[K.P_RESERVE], start_soc) * energy * 0.98
+    levels = np.linspace(lowest, energy, 601)
+    worth = -value * levels
+    need = (s.load + s.other) / 1000
+    for k in range(len(need) - 1, -1, -1):
+        after = levels[None, :] - levels[:, None] + par[K.P_IDLE_W] / 1000 * hours
+        dc = after / hours
+        mains = np.where(dc >= 0, need[k] + dc / par[K.P_ETA_CHARGE], need[k] + dc * par[K.P_ETA])
+        bad = (dc > may_in) | (-dc * par[K.P_ETA] > may_out) | (mains < -1e-9) | (mains > par[K.P_MAINS_W] / 1000)
+        worth = np.where(bad, np.inf, mains * s.price[k] * hours + worth[None, :]).min(axis=1)
+    mine = float(np.interp(start_soc * energy, levels, worth)) + value * start_soc * energy
+    assert best <= mine + 1e-6
+    assert mine - best < 0.03 * abs(best) + 0.05
+
+
+# Calendar, by RFC 5545 rules as dateutil reads them
+
+
+@pytest.mark.parametrize("start", ["2025-03-24", "2025-10-20", "2025-06-02"])
+@pytest.mark.parametrize("name", [SKERRY, TARN])
+def test_the_calendar_file_says_what_the_windows_say(name, start):
+    """Every minute of the local clock, also in the weeks in which the clocks change."""
+    job = job_of(changed(name, flow={"start": start}))
+    first = dt.date.fromisoformat(start)
+    spoken = {}
+    for event in icalendar.Calendar.from_ical(calendar(job)).walk("VEVENT"):
+        begin = event.decoded("DTSTART").replace(tzinfo=None)
+        length = event.decoded("DTEND").replace(tzinfo=None) - begin
+        rule = rrulestr(event["RRULE"].to_ical().decode(), dtstart=begin)
+        what = str(event["SUMMARY"]).split(": ")[1].split(" ")[0]
+        for at in rule.between(begin - dt.timedelta(days=2), begin + dt.timedelta(days=9), inc=True):
+            for m in range(int(length.total_seconds() // 60)):
+                spoken.setdefault(at + dt.timedelta(minutes=m), []).append(what)
+    for offset in range(1, 7):
+        date = first + dt.timedelta(days=offset)
+        meant = intent_on(job.windows, date, job.site.time_zone)
+        for what, (_, minute) in zip(meant, local_minutes(date, job.site.time_zone), strict=True):
+            said = spoken.get(dt.datetime.combine(date, dt.time(minute // 60, minute % 60)), [])
+            assert (what.action in said) if what.action != "auto" else said == [], (date, minute)
