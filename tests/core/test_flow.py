@@ -368,10 +368,13 @@ def test_measured_series_are_taken_as_they_are():
 
 def test_prices_by_time_and_day():
     minute, weekday = np.array([0, 420, 1380, 1380]), np.array([0, 0, 4, 5])
-    prices = job_of(
-        changed(TARN, tariff={"base": 0.3, "prices": [{"days": "mon-fri", "from": "23:00", "to": "07:00", "price": 0.1}]})
-    ).tariff.prices
-    assert prices_of(prices, 0.3, minute, weekday).tolist() == [0.1, 0.3, 0.1, 0.3]
+    prices = [
+        {"days": "mon-fri", "from": "23:00", "to": "07:00", "price": 0.1, "export": 0.02},
+        {"from": "07:00", "to": "08:00", "price": 0.5},
+    ]
+    tariff = job_of(changed(TARN, tariff={"base": 0.3, "export": 0.05, "prices": prices})).tariff
+    buy, sell = prices_of(tariff, minute, weekday)
+    assert buy.tolist() == [0.1, 0.5, 0.1, 0.3] and sell.tolist() == [0.02, 0.05, 0.02, 0.05]
 
 
 def test_simulation_result():

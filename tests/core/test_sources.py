@@ -22,6 +22,14 @@ def test_a_generator_alone_gets_the_wide_window():
     assert rows["ac_low_off_v"] == "94" and rows["ac_high_off_v"] == "138"
 
 
+def test_a_weak_grid_gets_the_wide_window_and_is_told_of_it():
+    """Rule ac-window-weak."""
+    made = plan_of(changed(TARN, mains__supply="weak-grid"))
+    assert made.sources.ac_window.range == "wide" and "ac-window-weak" in rules(made, "note")
+    assert made.quantities["ac_low_off_v"].value < 207 and plan_of(TARN).quantities["ac_low_off_v"].value == 207
+    assert "ac-window-weak" not in rules(plan_of(LARCH)), "a generator alone has no mains to pass on"
+
+
 def test_orders_in_the_units_own_words():
     orders = {o.quantity: o for o in plan_of(SKERRY).sources.orders}
     assert orders["source_order"].entry == "Sun, store, grid" and orders["charge_order"].entry == "Sun, then grid"

@@ -75,10 +75,10 @@ def test_schools_in_order():  # common practice
     ("volts", "low", "high"), [(230, 207.0, 253.0), (120, 110.0, 127.0)]
 )  # EN 50160: 230 V +/- 10 %; ANSI C84.1 range B service: 110 to 127 V (from memory); rule ac-window
 def test_grid_windows(volts, low, high):
-    w = ac_window(volts, generator=False)
+    w = ac_window(volts, wide=False)
     assert (w.low_off_v, w.high_off_v) == (low, high)
     assert w.low_off_v < w.low_on_v < volts < w.high_on_v < w.high_off_v
-    wide = ac_window(volts, generator=True)
+    wide = ac_window(volts, wide=True)
     assert wide.low_off_v < low and wide.high_off_v > high
 
 

@@ -88,7 +88,7 @@ def test_nothing_is_made_from_nothing_over_a_round():
 
 def test_the_bill_is_the_sum_of_its_hours():
     """Bought energy by the hour of the local clock, priced by the tariff as a person would with a table."""
-    job = job_of(changed(TARN, tariff__demand_per_kw=4.0, tariff__export=0.05, flow={"start": "2025-01-25"}))
+    job = job_of(changed(TARN, tariff__demand_per_kw=4.0, flow={"start": "2025-01-25"}))
     result = simulate(job, LIBRARY, 14, 1, record=True)
     columns = result.series.columns
     at = pd.date_range("2025-01-25", periods=14 * 1440, freq="min")
@@ -101,10 +101,23 @@ def test_the_bill_is_the_sum_of_its_hours():
         inside = (frame.hour >= a) & (frame.hour < b) if a < b else (frame.hour >= a) | (frame.hour < b)
         price[inside] = p.price
     assert result.ledger.bought == pytest.approx((frame.w * price).sum() / 60_000, abs=0.02)
-    peaks = frame.w.resample("MS").max()
+    peaks = frame.w.resample("15min").mean().resample("MS").max()
     assert len(peaks) == 2, "January and February"
     assert result.ledger.demand == pytest.approx(peaks.sum() / 1000 * 4.0, abs=0.05)
+    assert peaks.max() < frame.w.max(), "a quarter hour, not a minute"
     assert result.ledger.cost == pytest.approx(result.ledger.bought - result.ledger.sold + result.ledger.demand, abs=0.011)
+
+
+def test_what_is_sold_is_paid_by_its_own_hours():
+    """Export has a price of its own in each window, the tariff's elsewhere."""
+    prices = [{"from": "12:00", "to": "14:00", "price": 0.2, "export": 0.09}, {"from": "17:00", "to": "20:00", "price": 0.4}]
+    paths = {"policy__mode": "feed-in", "tariff": {"base": 0.28, "prices": prices, "export": 0.04}, "windows": []}
+    job = job_of(changed(SKERRY, flow={"start": "2025-06-01", "cloudiness": 0}, loads__daily_wh=6000, **paths))
+    result = simulate(job, LIBRARY, 5, 1, record=True)
+    at = pd.date_range("2025-06-01", periods=5 * 1440, freq="min")
+    sent = pd.Series(np.array(result.series.columns["sun_grid_w"]) + result.series.columns["bank_grid_w"], index=at)
+    paid = np.where((at.hour >= 12) & (at.hour < 14), 0.09, 0.04)
+    assert sent.sum() > 0 and result.ledger.sold == pytest.approx((sent * paid).sum() / 60_000, abs=0.02)
 
 
 @pytest.mark.parametrize("start_soc", [0.2, 0.5])

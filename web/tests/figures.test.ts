@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { amps, percent, readNumber, tidy } from '../src/ui/figures'
+import { amps, moment, percent, readNumber, tidy, when } from '../src/ui/figures'
 import { differences, read, write } from '../src/workspace/pointer'
 import { freeId, moduleFigures } from '../src/bank/modules'
 import { stageOf } from '../src/workspace/places'
@@ -20,6 +20,16 @@ describe('numbers as people type them', () => {
     expect(amps(98.34)).toBe('98.3 A')
     expect(amps(null)).toBe('none')
     expect(percent(0.047)).toBe('4.7 %')
+  })
+})
+
+describe('times', () => {
+  it('are written the same wherever the browser is', () => {
+    const at = new Date(2026, 2, 5, 14, 7).toISOString()
+    expect(moment(at)).toBe('5 Mar 2026, 14:07')
+    expect(when(at)).toBe('5 Mar 2026')
+    expect(when(new Date().toISOString())).toMatch(/^\d\d:\d\d$/)
+    expect(moment(new Date(2026, 2, 5, 0, 5).toISOString())).toBe('5 Mar 2026, 00:05')
   })
 })
 

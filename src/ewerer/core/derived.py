@@ -13,7 +13,7 @@ from .findings import Rule, formula_rule
 from .ladder import FLOAT_SCHOOL, Ladder, basis_of
 from .limits import engine_derate
 from .quantities import QUANTITIES
-from .sources import AC_WINDOW, ac_window
+from .sources import AC_WINDOW, ac_window, strays
 from .steps import clean, figure
 from .units import Unit
 
@@ -199,8 +199,8 @@ def derive(
     put("output_v", job.site.ac.volts, GIVEN, "the site's AC system")
     put("output_hz", float(job.site.ac.hz), GIVEN, "the site's AC system")
     if "mains" in job.site.sources or "generator" in job.site.sources:
-        window = ac_window(job.site.ac.volts, "generator" in job.site.sources and "mains" not in job.site.sources)
-        put("ac_range", window.range, AC_WINDOW, "narrow on a grid, wide for a generator")
+        window = ac_window(job.site.ac.volts, strays(job))
+        put("ac_range", window.range, AC_WINDOW, "narrow on a steady grid, wide for a generator or a weak grid")
         for name in ("low_off_v", "low_on_v", "high_on_v", "high_off_v"):
             put(f"ac_{name}", getattr(window, name), AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V")
     feed = feeding_amps(job, units)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from .conditions import compares, parse_condition
-from .documents.job import Generator
+from .documents.job import Generator, Job
 from .documents.plan import AcWindow, Finding, GeneratorPlan, SourceOrder, SourcesPlan
 from .findings import Rule, check, formula_rule
 from .limits import engine_derate
@@ -23,8 +23,8 @@ RAMP = (0.25, 0.5, 0.75, 1.0)
 AC_WINDOW = formula_rule(
     "ac-window",
     "sources",
-    "low off < low on < nominal < high on < high off: narrow for electronics, wide for a generator",
-    "grid 230 V: 207..253 V; grid 120 V: 110..127 V; generator: -22 %..+15 %",
+    "low off < low on < nominal < high on < high off: narrow for electronics, wide for a generator or a weak grid",
+    "grid 230 V: 207..253 V; grid 120 V: 110..127 V; generator, weak grid: -22 %..+15 %",
     "EN 50160 (230 V +/- 10 %); ANSI C84.1 range B service",
     "S, M",
 )
@@ -41,13 +41,20 @@ EXERCISE = formula_rule(
 )
 
 
-def ac_window(volts: float, generator: bool) -> AcWindow:
-    """Return the AC input window [V] around ``volts``: narrow on a grid, wide where a generator feeds the input.
+def strays(job: Job) -> bool:
+    """Return whether what feeds the AC input strays in volts: a generator alone, or mains noted as weak."""
+    if "mains" in job.site.sources:
+        return job.mains is not None and job.mains.supply == "weak-grid"
+    return "generator" in job.site.sources
+
+
+def ac_window(volts: float, wide: bool) -> AcWindow:
+    """Return the AC input window [V] around ``volts``: narrow on a steady grid, wide where the supply strays.
 
     Grid limits: EN 50160 for 200 to 250 V, ANSI C84.1 range B service for 110 to 130 V; the way back lies
     2 % inside. Source: AC_WINDOW.
     """
-    if generator:
+    if wide:
         low, high = 0.78 * volts, 1.15 * volts
     elif 105 <= volts <= 135:
         low, high = 110 / 120 * volts, 127 / 120 * volts
@@ -55,7 +62,7 @@ def ac_window(volts: float, generator: bool) -> AcWindow:
         low, high = 0.9 * volts, 1.1 * volts
     back = 0.02 * volts
     return AcWindow(
-        range="wide" if generator else "narrow",
+        range="wide" if wide else "narrow",
         low_off_v=clean(round(low, 1)),
         low_on_v=clean(round(low + back, 1)),
         nominal_v=volts,
@@ -107,9 +114,7 @@ def plan_sources(ctx: Context) -> SourcesPlan:
             )
     ac = "mains" in job.site.sources or "generator" in job.site.sources
     return SourcesPlan(
-        ac_window=ac_window(job.site.ac.volts, "generator" in job.site.sources and "mains" not in job.site.sources) if ac else None,
-        orders=orders,
-        generator=_generator(ctx),
+        ac_window=ac_window(job.site.ac.volts, strays(job)) if ac else None, orders=orders, generator=_generator(ctx)
     )
 
 
@@ -238,6 +243,26 @@ def _over(rule: Rule, ctx: Context) -> Iterator[Finding]:
             f"{figure(g.derate * 100, 0)} % of {figure(ctx.job.generator.continuous_w)} W is counted.",
             "/generator/derate",
             derate=g.derate,
+        )
+
+
+@check(
+    "ac-window-weak",
+    "sources",
+    "A wide window lets through what delicate loads may not bear",
+    "range = wide and mains among the sources",
+    "common practice",
+)
+def _weak(rule: Rule, ctx: Context) -> Iterator[Finding]:
+    window = ctx.sources.ac_window if ctx.sources else None
+    if window is not None and window.range == "wide" and "mains" in ctx.job.site.sources:
+        yield rule.finding(
+            "note",
+            "The wide window passes weak mains on",
+            f"From {figure(window.low_off_v, 1)} to {figure(window.high_off_v, 1)} V the loads run on whatever the mains give.",
+            "/mains/supply",
+            low_off_v=window.low_off_v,
+            high_off_v=window.high_off_v,
         )
 
 

@@ -1463,6 +1463,8 @@ export interface components {
              * @description money a kWh
              */
             price: number;
+            /** Export */
+            export?: number | null;
         };
         /**
          * Series
@@ -1543,7 +1545,7 @@ export interface components {
         };
         /**
          * Tariff
-         * @description What the mains cost: by time, the rest at the base price; export; a charge on the highest quarter hour of a month.
+         * @description What the mains cost and pay: by time, the rest at base and export; a charge on the highest quarter hour of a month.
          */
         Tariff: {
             /**

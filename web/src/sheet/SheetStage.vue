@@ -124,6 +124,11 @@ function profileOf(id: string | undefined): string {
 .gap {
   flex: 1;
 }
+@media (max-width: 900px) {
+  .tabs .button {
+    padding: 0 9px;
+  }
+}
 .preset ul {
   margin: 4px 0 12px;
 }

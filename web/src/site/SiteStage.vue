@@ -71,6 +71,15 @@ const ac = computed(() => job.plan.value?.limits?.ac)
     <div v-if="has('mains')" class="fields source mains" data-pointer="/mains" tabindex="-1">
       <b>Mains</b>
       <NumberField path="/mains/breaker_a" label="Breaker, per phase" unit="A" />
+      <ChoiceField
+        path="/mains/supply"
+        label="The grid is"
+        fallback="grid"
+        :choices="[
+          ['grid', 'Steady'],
+          ['weak-grid', 'Weak'],
+        ]"
+      />
       <NumberField path="/mains/loads_while_charging_w" label="Loads while it charges" unit="W" placeholder="continuous" />
     </div>
     <div v-if="has('generator')" class="fields source generator" data-pointer="/generator" tabindex="-1">

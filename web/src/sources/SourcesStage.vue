@@ -135,7 +135,9 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
     </svg>
     <p class="small soft">
       {{
-        sources.ac_window.range === 'narrow' ? 'Narrow, for electronics on a grid.' : 'Wide, because a generator feeds the input.'
+        sources.ac_window.range === 'narrow'
+          ? 'Narrow, for electronics on a steady grid.'
+          : 'Wide, because what feeds the input strays.'
       }}
       The same frequency on all units; neutral and earth bonded only as local code says.
     </p>

@@ -13,6 +13,12 @@ export const when = (iso: string): string => {
   const at = new Date(iso)
   const today = at.toDateString() === new Date().toDateString()
   return today
-    ? at.toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
-    : at.toLocaleDateString([], { day: 'numeric', month: 'short', year: 'numeric' })
+    ? at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+    : at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+}
+/** Date and time as on a job sheet: 25 Nov 2026, 14:05. */
+export const moment = (iso: string): string => {
+  const at = new Date(iso)
+  const day = at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+  return `${day}, ${at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })}`
 }

@@ -80,14 +80,16 @@ const daysBetween = (a: string, b: string) => Math.max(0, Math.round((Date.parse
 const dateOf = computed(() => {
   if (replay.value) return replay.value.date
   const start = new Date(firstDay.value + 'T00:00:00Z')
+  if (Number.isNaN(start.getTime())) return '2025-01-01' // half typed; what is wrong with it stands at its field
   const shift = (day.value - ((start.getUTCDay() + 6) % 7) + 7) % 7
   start.setUTCDate(start.getUTCDate() + shift)
   return start.toISOString().slice(0, 10)
 })
+const ready = computed(() => !!job.plan.value?.bank && job.plan.value.units.length > 0)
 async function simulate() {
   abort?.abort()
   const mine = (abort = new AbortController())
-  if (!job.document.value || !job.plan.value?.bank) return
+  if (!job.document.value || !ready.value) return
   try {
     const lead = replay.value ? daysBetween(firstDay.value, replay.value.date) : 0
     const flow = { ...(job.document.value.flow ?? {}), start: lead ? firstDay.value : dateOf.value }
@@ -200,8 +202,10 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
         {{ WORD[day] }}, {{ replay.date }} as in the year, beginning at {{ Math.round(replay.soc * 100) }} %.
         <button class="link" @click="replay = null">back to the first week</button>
       </p>
-      <SimulatedDay v-if="sim?.series" :series="sim.series" :width="width" :thresholds="thresholds" />
-      <p v-if="failure" role="alert" class="bad">{{ failure }}</p>
+      <SimulatedDay v-if="ready && sim?.series" :series="sim.series" :width="width" :thresholds="thresholds" />
+      <p v-else-if="ready && !failure" class="soft waiting" aria-busy="true">Simulating the day</p>
+      <p v-else-if="!ready" class="empty">The simulated day follows once there are a bank, units and thresholds that fit.</p>
+      <p v-if="failure && ready" role="alert" class="bad">{{ failure }}</p>
       <p v-for="a in sim?.assumed ?? []" :key="a" class="soft small">Assumed: {{ a }}.</p>
 
       <fieldset data-pointer="/windows" tabindex="-1" class="list">
@@ -301,7 +305,8 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
                 <th>From</th>
                 <th>To</th>
                 <th>Days</th>
-                <th>A kWh</th>
+                <th>Bought</th>
+                <th>Sold</th>
                 <th></th>
               </tr>
             </thead>
@@ -319,6 +324,14 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
                   />
                 </td>
                 <td><NumberField :path="`/tariff/prices/${i}/price`" :label="`Price ${i + 1}`" bare /></td>
+                <td>
+                  <NumberField
+                    :path="`/tariff/prices/${i}/export`"
+                    :label="`Price ${i + 1}, sold`"
+                    bare
+                    :placeholder="String((job.at('/tariff/export') as number | undefined) ?? 0)"
+                  />
+                </td>
                 <td>
                   <button
                     class="plain"
@@ -455,6 +468,10 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
 }
 .daytext :deep(input) {
   width: 92px;
+}
+.waiting {
+  min-height: 460px;
+  padding-top: 8px;
 }
 .prices {
   width: auto;

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ElDrawer } from 'element-plus'
 import { api, type Job } from '../api/client'
+import { moment } from '../ui/figures'
 import { useJob } from './use-job'
 
 const open = defineModel<boolean>({ required: true })
@@ -26,7 +27,7 @@ async function takeBack(n: number) {
     <ol>
       <li v-for="r in revisions.data.value" :key="r.number">
         <b>Revision {{ r.number }}</b>
-        <span class="soft"> · {{ r.saved_by }} · {{ new Date(r.saved_at).toLocaleString() }}</span>
+        <span class="soft"> · {{ r.saved_by }} · {{ moment(r.saved_at) }}</span>
         <ul class="small">
           <li v-for="(c, i) in r.changes.slice(0, 5)" :key="i">{{ said(c) }}</li>
           <li v-if="r.changes.length > 5">and {{ r.changes.length - 5 }} more</li>

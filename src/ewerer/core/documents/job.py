@@ -312,10 +312,13 @@ class Price(Document):
     from_: Annotated[TimeOfDay, Field(alias="from")]
     to: TimeOfDay
     price: Annotated[float, Field(ge=-10, le=100, description="money a kWh")]
+    export: Annotated[float, Field(ge=-10, le=100, description="money a kWh sold; the tariff's export where left out")] | None = (
+        None
+    )
 
 
 class Tariff(Document):
-    """What the mains cost: by time, the rest at the base price; export; a charge on the highest quarter hour of a month."""
+    """What the mains cost and pay: by time, the rest at base and export; a charge on the highest quarter hour of a month."""
 
     currency: Annotated[str, Field(min_length=1, max_length=8)] = "EUR"
     base: Annotated[float, Field(ge=-10, le=100, description="money a kWh")]

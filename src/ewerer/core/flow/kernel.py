@@ -340,7 +340,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
     w_sun = w_load = w_other = w_used = w_lost = w_in = w_out = w_mains = w_mch = w_sent = w_gen = w_dark = moves = nights = (
         gen_h
     ) = starts = fulls = beyond = cost = earned = peak = 0.0
-    low_s = high_s = low_v = high_v = high_c = 0.0
+    low_s = high_s = low_v = high_v = high_c = quarter_wh = quarter_h = 0.0
     t_top = derate_in.shape[0] - 1
     for k in range(n):
         d = day[k]
@@ -533,10 +533,15 @@ def simulate_py(  # type: ignore[no-untyped-def]
             w_mch += f10 / eta_charge * dt_h
             cost += drawn * dt_h * price[k] / 1000.0
             earned += sent * dt_h * sell_price[k] / 1000.0
-            if drawn > peak:
-                peak = drawn
+            quarter_wh += drawn * dt_h
         elif warm:
             w_gen += drawn * dt_h
+        # The highest mean of a quarter hour, as meters for a demand charge count it.
+        quarter_h += dt_h
+        if quarter_h >= 0.25 - 1e-9:
+            if quarter_wh > peak * quarter_h:
+                peak = quarter_wh / quarter_h
+            quarter_wh = quarter_h = 0.0
         w_sent += sent * dt_h
         w_dark += f11 * dt_h
         if soc < low_s:

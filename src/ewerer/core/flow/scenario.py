@@ -15,7 +15,7 @@ from ..as_found import decoded_found
 from ..bank import chemistry_of
 from ..cells import derating, ocv_v
 from ..documents import DocumentError, Problem
-from ..documents.job import Job, Price, Series, Window
+from ..documents.job import Job, Series, Tariff, Window
 from ..findings import formula_rule
 from ..ladder import basis_of
 from ..library import Library
@@ -201,15 +201,16 @@ def _codes(week: Sequence[Any]) -> tuple[Ints, Floats, Floats]:
     )
 
 
-def prices_of(prices: Sequence[Price], base: float, minute: Ints, weekday: Ints) -> Floats:
-    """Return the price of every step; the first price that covers it counts."""
-    out = np.full(minute.shape, base)
-    for p in reversed(prices):
+def prices_of(tariff: Tariff, minute: Ints, weekday: Ints) -> tuple[Floats, Floats]:
+    """Return what a kWh costs and what it earns in every step; the first price that covers it counts."""
+    buy, sell = np.full(minute.shape, tariff.base), np.full(minute.shape, tariff.export)
+    for p in reversed(tariff.prices):
         a, b = minutes_of(p.from_), minutes_of(p.to)
-        days = np.isin(weekday, list(days_of(p.days)))
         inside = (minute >= a) & (minute < b) if a < b else (minute >= a) | (minute < b)
-        out[days & inside] = p.price
-    return out
+        inside &= np.isin(weekday, list(days_of(p.days)))
+        buy[inside] = p.price
+        sell[inside] = tariff.export if p.export is None else p.export
+    return buy, sell
 
 
 HAND_FROM, HAND_TO = 7 * 60, 22 * 60
@@ -259,8 +260,7 @@ def build(
     if by_hand:
         quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
     tariff = job.tariff
-    price = prices_of(tariff.prices, tariff.base, minute, weekday) if tariff else np.zeros(n)
-    sell = np.full(n, tariff.export if tariff else 0.0)
+    price, sell = prices_of(tariff, minute, weekday) if tariff else (np.zeros(n), np.zeros(n))
     par, cho, units = _parameters(job, ctx, as_found)
     if by_hand and not mains:
         begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
