@@ -96,10 +96,23 @@ def test_a_measured_day_keeps_its_date_and_its_local_hour():
     assert on("2026-01-01")[:2] == [0, 1]
 
 
-def test_a_date_that_is_none():
-    job = changed(SKERRY, flow={"sun": {"start": "2025-02-31", "values_w": [1]}})
-    with pytest.raises(DocumentError, match="not a date"):
-        build(job_of(job), shipped_library(), 1)
+@pytest.mark.parametrize("date", ["2025-02-31", "2025-13-01", "2023-02-29", "0025-01-01", "soon", "2025-1-1", ""])
+@pytest.mark.parametrize("where", ["start", "series", "outage"])
+def test_a_date_that_is_none(date, where):
+    """Refused where it stands, in the document, and not only when a simulation is made."""
+    flow, pointer = {
+        "start": ({"start": date}, "/flow/start"),
+        "series": ({"sun": {"start": date, "values_w": [1]}}, "/flow/sun/start"),
+        "outage": ({"outages": [{"date": date, "from": "01:00", "to": "02:00"}]}, "/flow/outages/0/date"),
+    }[where]
+    with pytest.raises(DocumentError) as refused:
+        job_of(changed(SKERRY, flow=flow))
+    assert [p.pointer for p in refused.value.problems] == [pointer]
+    assert "YYYY-MM-DD" in refused.value.problems[0].expected
+
+
+def test_a_leap_day_is_a_day():
+    assert build(job_of(changed(SKERRY, flow={"start": "2024-02-29"})), shipped_library(), 2).dates == ["2024-02-29", "2024-03-01"]
 
 
 def test_a_day_alone_has_the_weather_it_has_in_the_year():

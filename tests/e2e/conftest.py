@@ -28,15 +28,33 @@ def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}}
 
 
-@pytest.fixture
-def signed(page, base):
-    """A page that shows the jobs, signed in; the console must stay clean of errors."""
-    errors = []
-    page.on("pageerror", lambda e: errors.append(str(e)))
+def sign_in(page, base):
+    """Sign in by hand."""
     page.goto(base)
     page.get_by_label("Name").fill("demo")
     page.get_by_label("Password").fill("lithium-bank")
     page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+
+
+@pytest.fixture(scope="session")
+def cookies(playwright, base):
+    """Cookies of one session of the demo user, shared by the tests that do not sign out."""
+    asking = playwright.request.new_context(base_url=base)
+    token = asking.get("/api/session").json()["csrf"]
+    told = {"username": "demo", "password": "lithium-bank"}
+    assert asking.post("/api/session", data=told, headers={"X-CSRFToken": token, "Referer": base}).ok
+    yield asking.storage_state()["cookies"]
+    asking.dispose()
+
+
+@pytest.fixture
+def signed(page, base, context, cookies):
+    """A page that shows the jobs, signed in; the console must stay clean of errors."""
+    errors = []
+    page.on("pageerror", lambda e: errors.append(str(e)))
+    context.add_cookies(cookies)
+    page.goto(base)
     expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
     yield page
     assert errors == []

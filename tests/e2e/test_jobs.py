@@ -7,8 +7,8 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved
-from tests.jobs import LARCH, SKERRY, data
+from tests.e2e.conftest import saved, sign_in
+from tests.jobs import LARCH, SKERRY, TARN, data
 
 
 def home(page, base):
@@ -82,12 +82,44 @@ def test_the_theme_is_kept(signed, base):
     expect(signed.locator("html.dark")).to_have_count(0)
 
 
-def test_signing_out_closes_the_door(signed, base):
-    signed.get_by_role("button", name=re.compile("^Sign out")).click()
-    expect(signed.get_by_label("Password")).to_be_visible()
-    signed.goto(f"{base}/jobs/1/site")
-    expect(signed.get_by_label("Password")).to_be_visible()
-    assert signed.request.get(f"{base}/api/jobs").status == 401
+def test_signing_out_closes_the_door(page, base):
+    sign_in(page, base)
+    page.get_by_role("button", name=re.compile("^Sign out")).click()
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.goto(f"{base}/jobs/1/site")
+    expect(page.get_by_label("Password")).to_be_visible()
+    assert page.request.get(f"{base}/api/jobs").status == 401
+
+
+def test_a_field_is_not_taken_from_who_has_gone_on(opened):
+    """Sent to a slow stage, then typing elsewhere: the focus stays where the person is."""
+    page = opened(SKERRY, "Site")
+    page.route("**/api/order/*", lambda route: (page.wait_for_timeout(400), route.continue_()))
+    page.locator("main.stage").focus()
+    page.keyboard.press("/")
+    page.get_by_label("Find a quantity, setting or field").fill("output stops at U2")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Sheet", level=1)).to_be_visible()
+    page.keyboard.press("/")
+    box = page.get_by_label("Find a quantity, setting or field")
+    box.fill("fuse")
+    page.wait_for_timeout(1200)
+    expect(box).to_be_focused()
+
+
+def test_a_half_typed_date_is_refused_in_words_and_the_page_lives(opened):
+    page = opened(TARN, "Windows")
+    expect(page.locator("[data-simulated]")).to_be_visible(timeout=30_000)
+    first = page.get_by_label("First day")
+    for typed in ("2025-13-45", "soon", "2025-02-30"):
+        first.fill(typed)
+        first.blur()
+        expect(page.get_by_label("Findings").first).to_contain_text("/flow/start")
+        expect(page.locator("[data-simulated]")).to_be_visible()
+    first.fill("2025-06-02")
+    first.blur()
+    expect(page.get_by_text("2025-06-04 is shown.")).to_be_visible()
+    saved(page)
 
 
 def test_a_session_that_ended_keeps_what_was_typed(opened, base, context):

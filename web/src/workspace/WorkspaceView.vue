@@ -43,8 +43,12 @@ const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFind
 const leaving = ref(false)
 
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
+// Whoever types or points elsewhere meanwhile is not pulled back.
+let going = 0
 async function go(pointer: string, to?: Stage) {
   drawer.value = false
+  await new Promise((r) => setTimeout(r)) // the key or click that asked for it has run its course
+  const mine = ++going
   const target = to ?? stageOf(pointer)
   if (target !== stage.value) await goStage(target)
   job.aim.value = ''
@@ -53,11 +57,13 @@ async function go(pointer: string, to?: Stage) {
   // The stage's code and its data may still be on their way; a pointer nobody shows falls back to what holds it.
   for (let tries = 0, there = 0; tries < 120 && there < 12; tries++) {
     await new Promise((r) => setTimeout(r, 20))
+    if (mine !== going) return
     if (shows(pointer)) break
     if (document.querySelector(`[data-stage="${target}"] h1`)) there++
   }
   goToPointer(pointer)
 }
+const moveOn = () => void going++
 function nextFinding() {
   const all = job.plan.value?.findings ?? []
   if (!all.length) return
@@ -71,6 +77,7 @@ function besideStage(by: number) {
   if (next) void goStage(next)
 }
 function pressed(event: KeyboardEvent) {
+  moveOn()
   const target = event.target as HTMLElement
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !event.altKey) {
     event.preventDefault()
@@ -101,9 +108,11 @@ function pressed(event: KeyboardEvent) {
 onMounted(() => {
   void job.open()
   window.addEventListener('keydown', pressed)
+  window.addEventListener('pointerdown', moveOn)
 })
 onBeforeUnmount(() => {
   window.removeEventListener('keydown', pressed)
+  window.removeEventListener('pointerdown', moveOn)
   void job.close()
 })
 onBeforeRouteLeave(async () => {

@@ -7,12 +7,13 @@ JSON pointer, the value found and what would be right.
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Iterable
 from functools import cache
 from typing import Annotated, Any, ClassVar, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 MAX_DOCUMENT_BYTES = 2_000_000
 """Largest document accepted, in bytes. A job of 12 units and 32 modules needs about 15 kB."""
@@ -57,6 +58,17 @@ Title = Annotated[str, Field(min_length=1, max_length=120, description="a name o
 TimeOfDay = Annotated[
     str, Field(pattern=r"^(([01]\d|2[0-3]):[0-5]\d|24:00)$", description="a time of day as HH:MM, 00:00 to 24:00")
 ]
+
+
+def _real_date(text: str) -> str:
+    try:
+        dt.date.fromisoformat(text)
+    except ValueError:
+        raise ValueError("there is no such day") from None
+    return text
+
+
+Date = Annotated[str, Field(pattern=r"^(19|20|21)\d\d-\d\d-\d\d$", description="a date as YYYY-MM-DD"), AfterValidator(_real_date)]
 
 
 class Problem(BaseModel):

@@ -15,6 +15,7 @@ from .base import (
     CellCount,
     CellVolts,
     Celsius,
+    Date,
     Document,
     Fraction,
     Identifier,
@@ -331,14 +332,14 @@ class Series(Document):
     """Measured power, one figure a step from midnight of ``start`` (else of the simulation's first day), repeated when it ends."""
 
     step_min: Literal[1, 5, 10, 15, 30, 60] = 60
-    start: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")] | None = None
+    start: Date | None = None
     values_w: Annotated[list[Annotated[float, Field(ge=0, le=2_000_000)]], Field(min_length=1, max_length=40_000)]
 
 
 class Outage(Document):
     """The mains fail on a date, between two times of day."""
 
-    date: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")]
+    date: Date
     from_: Annotated[TimeOfDay, Field(alias="from")]
     to: TimeOfDay
 
@@ -346,7 +347,7 @@ class Outage(Document):
 class Flow(Document):
     """What the simulated day and year rest on."""
 
-    start: Annotated[str, Field(pattern=r"^\d{4}-\d\d-\d\d$", description="a date as YYYY-MM-DD")] = "2025-01-01"
+    start: Date = "2025-01-01"
     seed: Annotated[int, Field(ge=0, le=2**31)] = 1
     start_soc: Fraction = 0.5
     cloudiness: Annotated[float, Field(ge=0, le=1, description="0 always clear, 1 mostly overcast")] = 0.45

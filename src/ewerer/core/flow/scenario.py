@@ -174,17 +174,10 @@ def weather_of(first: dt.date, day: Ints, minute: Ints, cloudiness: float, seed:
     return np.asarray(factors[(begin + day) * 96 + minute // 15])
 
 
-def _date(text: str, pointer: str) -> dt.date:
-    try:
-        return dt.date.fromisoformat(text)
-    except ValueError:
-        raise DocumentError([Problem(pointer=pointer, message="not a date", value=text, expected="YYYY-MM-DD")]) from None
-
-
-def _measured(given: Series, pointer: str, first: dt.date, day: Ints, minute: Ints) -> Floats:
+def _measured(given: Series, first: dt.date, day: Ints, minute: Ints) -> Floats:
     """Return a measured series [W] by date and local time of each step, repeated when it ends."""
     series = np.asarray(given.values_w, dtype=np.float64)
-    late = (first - _date(given.start, f"{pointer}/start")).days if given.start else 0
+    late = (first - dt.date.fromisoformat(given.start)).days if given.start else 0
     return np.asarray(series[(((late + day) * 1440 + minute) // given.step_min) % len(series)])
 
 
@@ -233,7 +226,7 @@ def build(
         )
     if not 1 <= days <= 731:
         raise DocumentError([Problem(pointer="/days", message="too many days", value=days, expected="1 to 731")])
-    start = _date(job.flow.start, "/flow/start")
+    start = dt.date.fromisoformat(job.flow.start)
     assumed: list[str] = []
     utc, minute, weekday, day, dates = _local(start, days, job.site.time_zone, step_min)
     n = len(minute)
@@ -300,7 +293,7 @@ def build(
 
 def _sun(job: Job, utc: Any, start: dt.date, day: Ints, minute: Ints, step_min: int, assumed: list[str]) -> Floats:
     if job.flow.sun is not None:
-        return _measured(job.flow.sun, "/flow/sun", start, day, minute)
+        return _measured(job.flow.sun, start, day, minute)
     n = len(minute)
     if "sun" not in job.site.sources or not any(c.array_w for c in job.sun.chargers):
         return np.zeros(n)
@@ -318,7 +311,7 @@ def _loads(job: Job, ctx: Context, start: dt.date, day: Ints, minute: Ints, assu
     hours = minute / 60
     profile = np.interp(hours, np.arange(25), np.append(shape, shape[0])) / max(1e-9, shape.mean())
     if job.flow.load is not None:
-        load = _measured(job.flow.load, "/flow/load", start, day, minute)
+        load = _measured(job.flow.load, start, day, minute)
     else:
         daily = job.loads.daily_wh
         if daily is None:
