@@ -2,6 +2,7 @@
 // A form made from a JSON Schema: fields, lists of parts, maps. What is wrong stands beside the field it is about.
 import { computed, ref } from 'vue'
 import type { ProblemOut } from '../api/client'
+import KeptInput from '../ui/KeptInput.vue'
 import { blank, fieldsOf, kindOf, listOf, listText, resolve, wordOf, type Node } from './schema-form'
 
 const props = defineProps<{
@@ -105,14 +106,12 @@ function setMap(key: string, n: Node, text: string) {
           :disabled="frozen || locked?.includes(key)"
           @input="number(key, ($event.target as HTMLInputElement).value)"
         />
-        <input
+        <KeptInput
           v-else-if="kindOf(root, n) === 'lines'"
           :id="id(key)"
           :disabled="frozen"
           :value="listText(value?.[key], key === 'menu' ? ' > ' : ', ')"
-          @change="
-            emit('set', at(key), listOf(($event.target as HTMLInputElement).value, root, (resolve(root, n).items as Node) ?? {}))
-          "
+          @commit="(text) => emit('set', at(key), listOf(text, root, (resolve(root, n).items as Node) ?? {}))"
         />
         <input
           v-else
@@ -127,14 +126,8 @@ function setMap(key: string, n: Node, text: string) {
       </div>
     </div>
     <div v-for="[key, n] in maps" :key="key" class="field map">
-      <label :for="id(key)">{{ wordOf(key) }} <span class="soft small">one `name = value` a line</span></label>
-      <textarea
-        :id="id(key)"
-        :disabled="frozen"
-        rows="3"
-        :value="mapText(key)"
-        @change="setMap(key, n, ($event.target as HTMLTextAreaElement).value)"
-      />
+      <label :for="id(key)">{{ wordOf(key) }} <span class="soft small">one a line: name = value</span></label>
+      <KeptInput :id="id(key)" area :disabled="frozen" rows="3" :value="mapText(key)" @commit="(text) => setMap(key, n, text)" />
       <span v-for="p in problems.filter((x) => x.pointer.startsWith(at(key)))" :key="p.pointer" class="why" role="alert"
         >{{ p.message }}; right would be {{ p.expected }}</span
       >

@@ -6,6 +6,7 @@ import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import StateMark from '../ui/StateMark.vue'
 import { amps, tidy } from '../ui/figures'
+import KeptInput from '../ui/KeptInput.vue'
 import { useJob } from '../workspace/use-job'
 import CableCard from './CableCard.vue'
 import SwitchRow from './SwitchRow.vue'
@@ -332,11 +333,11 @@ const firmware = computed(() => {
             </select>
           </td>
           <td>
-            <input
+            <KeptInput
               v-if="noteOf(row)"
               :aria-label="`Why, for ${row.version}`"
               :value="noteOf(row)?.why ?? ''"
-              @change="note(row, noteOf(row)?.verdict ?? '', ($event.target as HTMLInputElement).value)"
+              @commit="(text) => note(row, noteOf(row)?.verdict ?? '', text)"
             />
           </td>
         </tr>

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api, ApiProblem, type ProblemOut } from '../api/client'
 import StateMark from '../ui/StateMark.vue'
+import KeptInput from '../ui/KeptInput.vue'
 import { useJob } from '../workspace/use-job'
 
 const props = defineProps<{ unit: string; profile: string }>()
@@ -106,15 +107,15 @@ function down(event: KeyboardEvent, i: number) {
         <tr :class="{ danger: told.get(s.id)?.dangerous }">
           <td>{{ s.label }}</td>
           <td>
-            <input
+            <KeptInput
               :data-found="i"
               :data-pointer="at(s.id)"
               :value="found[s.id] ?? ''"
               :placeholder="s.factory ?? ''"
               :aria-label="`${s.label} as found`"
               :list="s.encoding?.choices ? `l-${s.id}` : undefined"
-              @change="note(s.id, ($event.target as HTMLInputElement).value)"
-              @keydown.enter="(note(s.id, ($event.target as HTMLInputElement).value), down($event, i))"
+              @commit="(text) => note(s.id, text)"
+              @keydown.enter="down($event, i)"
             />
             {{ s.unit }}
             <datalist v-if="s.encoding?.choices" :id="`l-${s.id}`">

@@ -2,6 +2,7 @@
 // The working list: one step after the other, what it shows, what to type, what it resets, read-back, verdict.
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import type { Plan, Step } from '../api/client'
+import KeptInput from '../ui/KeptInput.vue'
 import { useJob } from '../workspace/use-job'
 import { useOrder } from './use-order'
 
@@ -159,13 +160,13 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
                   <span v-if="s.caution" class="caution-line">{{ s.caution }}</span>
                 </td>
                 <td>
-                  <input
+                  <KeptInput
                     class="back"
                     :aria-label="`Read back of ${s.label}`"
                     :value="marks[s.key]?.read_back ?? ''"
                     :aria-invalid="verdicts.get(s.key)?.ok === false"
-                    @change="readBack(s, ($event.target as HTMLInputElement).value)"
-                    @keydown.enter.prevent="(readBack(s, ($event.target as HTMLInputElement).value), enter(s, i))"
+                    @commit="(text) => readBack(s, text)"
+                    @keydown.enter.prevent="enter(s, i)"
                   />
                   <span
                     v-if="verdicts.get(s.key)"
@@ -196,13 +197,13 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
                 >
                   {{ marks[s.key]?.state === 'skipped' ? 'Skipped' : 'Skip' }}
                 </button>
-                <input
+                <KeptInput
                   v-if="marks[s.key]"
                   class="note"
                   placeholder="note"
                   :aria-label="`Note on ${s.label}`"
                   :value="marks[s.key]?.note ?? ''"
-                  @change="set(s, { note: ($event.target as HTMLInputElement).value.trim() || undefined })"
+                  @commit="(text) => set(s, { note: text.trim() || undefined })"
                 />
               </td>
             </tr>

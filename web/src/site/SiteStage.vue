@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
+import KeptInput from '../ui/KeptInput.vue'
 import { useJob } from '../workspace/use-job'
 
 const job = useJob()
@@ -120,12 +121,14 @@ const ac = computed(() => job.plan.value?.limits?.ac)
   </fieldset>
   <fieldset>
     <legend>Notes</legend>
-    <textarea
+    <KeptInput
+      area
+      :pause="600"
       aria-label="Notes"
       data-pointer="/notes"
       rows="3"
       :value="(job.at('/notes') as string | undefined) ?? ''"
-      @change="job.set('/notes', ($event.target as HTMLTextAreaElement).value || undefined)"
+      @commit="(text) => job.set('/notes', text || undefined)"
     />
   </fieldset>
 </template>
