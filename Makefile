@@ -27,7 +27,7 @@ $(S)/python: requirements.txt pyproject.toml
 $(S)/python-test: $(S)/python requirements-test.txt
 	@tools/quietly "Installing what tests need" ' \
 		.venv/bin/pip install -q --require-hashes -r requirements-test.txt; \
-		$(PY) -c "import pytest, playwright, hypothesis, ortools"'
+		$(PY) -c "import pytest, xdist, playwright, hypothesis, ortools"'
 	@touch $@
 
 $(S)/chromium:
@@ -47,7 +47,7 @@ build: $(S)/web
 
 test: lint $(S)/python-test $(S)/web $(S)/chromium
 	@cd web && npm run -s test
-	@$(PY) -m pytest tests
+	@$(PY) -m pytest tests -n auto --dist loadfile
 
 lint: $(S)/python-test $(S)/node
 	@.venv/bin/ruff check src tests bench

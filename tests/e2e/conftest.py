@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.jobs import data
 
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright's loop runs in this thread; no database is touched here
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")
