@@ -15,7 +15,7 @@ def reference_plane(latitude, longitude, tilt, azimuth, times, altitude=0.0):
     """Return light on a plane [W/m2] the way pvlib's own documentation builds it up: position, clear sky, transposition."""
     location = pvlib.location.Location(latitude, longitude, altitude=altitude)
     position = location.get_solarposition(times)
-    sky = location.get_clearsky(times, model="simplified_solis")
+    sky = location.get_clearsky(times)
     plane = pvlib.irradiance.get_total_irradiance(
         tilt, azimuth, position["apparent_zenith"], position["azimuth"], sky["dni"], sky["ghi"], sky["dhi"]
     )

@@ -48,7 +48,7 @@ SUN = formula_rule(
     "sources",
     "The array gives its plate power times the light on its plane, less losses, times the weather",
     "P = P_plate * POA / 1000 W/m2 * 0.86 * weather",
-    "pvlib: simplified Solis clear sky, isotropic sky; common practice for losses",
+    "pvlib: Ineichen-Perez clear sky with monthly Linke turbidity, isotropic sky; common practice for losses",
     "T",
 )
 
@@ -118,12 +118,9 @@ def sun_power_w(job: Job, utc: Any) -> Floats:
     total = np.zeros(len(utc))
     latitude = job.site.latitude if job.site.latitude is not None else 40.0
     longitude = job.site.longitude if job.site.longitude is not None else 0.0
-    position = pvlib.solarposition.get_solarposition(utc, latitude, longitude, altitude=job.site.altitude_m or 0.0)
-    sky = pvlib.clearsky.simplified_solis(
-        position["apparent_elevation"],
-        pressure=pvlib.atmosphere.alt2pres(job.site.altitude_m or 0.0),
-        dni_extra=pvlib.irradiance.get_extra_radiation(utc),
-    )
+    place = pvlib.location.Location(latitude, longitude, altitude=job.site.altitude_m or 0.0)
+    position = place.get_solarposition(utc)
+    sky = place.get_clearsky(utc, model="ineichen", solar_position=position)
     for charger in job.sun.chargers:
         if charger.array_w is None:
             continue
