@@ -100,3 +100,62 @@ def test_core_commands_do_not_load_the_web_framework():
     code = "import sys; from ewerer.entry import main; main(['plan', sys.argv[1]]); assert not {'django', 'numpy', 'numba', 'ninja'} & set(sys.modules)"
     done = subprocess.run([sys.executable, "-c", code, str(DEMO / f"{SKERRY}.json")], capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
+
+
+TARN_FILE, LARCH_FILE = str(DEMO / "tarn-dairy.json"), str(DEMO / "larch-hollow-workshop.json")
+REFUSED = [
+    (["simulate", TARN_FILE, "--days", "0"], "/days: no such number of days; found 0; expected 1 to 731"),
+    (["simulate", TARN_FILE, "--days", "9999"], "/days: no such number of days"),
+    (["simulate", TARN_FILE, "--step-s", "90"], "/step-s: no such step; found 90"),
+    (["simulate", TARN_FILE, "-o", "/nowhere/at/all.csv"], "cannot write /nowhere/at/all.csv"),
+    (["order", TARN_FILE, "--unit", "U9"], 'no such unit; found "U9"; expected one of P1, P2, P3'),
+    (["windows", "/nowhere.json"], "cannot read /nowhere.json"),
+]
+
+
+@pytest.mark.parametrize(("argv", "words"), REFUSED, ids=[" ".join(a[:1] + a[2:]) for a, _ in REFUSED])
+def test_what_is_asked_wrongly_is_exit_2_with_what_would_be_right(capsys, argv, words):
+    assert cli.main(argv) == 2
+    out, err = capsys.readouterr()
+    assert out == "" and words in err and "Traceback" not in err
+
+
+@pytest.mark.parametrize(
+    "argv", [["simulate", TARN_FILE, "--days", "many"], ["sheet", TARN_FILE, "--unit", "P1", "--format", "odt"], ["plan"], []]
+)
+def test_what_is_no_command_is_exit_2_with_the_usage(capsys, argv):
+    with pytest.raises(SystemExit) as stopped:
+        cli.main(argv)
+    assert stopped.value.code == 2 and "usage: ewerer" in capsys.readouterr().err
+
+
+def test_windows_as_slots_and_as_a_calendar(capsys):
+    assert cli.main(["windows", TARN_FILE]) == 0
+    made = json.loads(capsys.readouterr().out)
+    assert [u["unit"] for u in made["units"]] == ["P1", "P2", "P3"] and made["units"][0]["differs_minutes"] == 0
+    assert cli.main(["windows", str(DEMO / f"{SKERRY}.json")]) == 0
+    skerry = json.loads(capsys.readouterr().out)["units"][0]
+    assert skerry["differs_minutes"] == sum(len(w["days"].split(",")) * 240 for w in skerry["where"]) > 0
+    assert cli.main(["windows", TARN_FILE, "--format", "ics"]) == 0
+    assert capsys.readouterr().out.count("BEGIN:VEVENT") == 2
+
+
+def test_simulate_writes_the_series_beside_the_ledger(tmp_path, capsys):
+    path = tmp_path / "series.csv"
+    assert cli.main(["simulate", LARCH_FILE, "--days", "2", "--step-s", "300", "-o", str(path)]) == 0
+    ledger = json.loads(capsys.readouterr().out)
+    lines = path.read_text().splitlines()
+    assert len(lines) == 1 + 2 * 288 and {"soc", "volts", "reason"} <= set(lines[0].split(","))
+    assert ledger["ledger"]["days"] == 2 and any("started by hand" in a for a in ledger["assumed"])
+
+
+def test_the_order_of_entry_from_a_list_of_what_was_found(tmp_path, capsys):
+    found = tmp_path / "found.csv"
+    found.write_text("setting,value\nfill-volts,56.4\n")
+    argv = ["order", str(DEMO / f"{SKERRY}.json"), "--unit", "U1", "--as-found", str(found)]
+    assert cli.main(argv) == 0
+    made = json.loads(capsys.readouterr().out)
+    assert made["noted"] == 1 and next(s for s in made["steps"] if s["setting"] == "fill-volts")["shows"] == "56.4"
+    found.write_text("setting,value\nfill-volts,999\n")
+    assert cli.main(argv) == 2
+    assert "line 2" in capsys.readouterr().err

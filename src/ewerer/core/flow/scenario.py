@@ -222,7 +222,7 @@ def build(
             [Problem(pointer="/bank", message="there is nothing to simulate yet", expected="a bank, units and a ladder that fits")]
         )
     if not 1 <= days <= 731:
-        raise DocumentError([Problem(pointer="/days", message="too many days", value=days, expected="1 to 731")])
+        raise DocumentError([Problem(pointer="/days", message="no such number of days", value=days, expected="1 to 731")])
     start = dt.date.fromisoformat(job.flow.start)
     assumed: list[str] = []
     utc, minute, weekday, day, dates = _local(start, days, job.site.time_zone, step_min)
