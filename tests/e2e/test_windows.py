@@ -145,6 +145,18 @@ def test_the_year_runs_is_cancelled_and_runs_again(opened):
     days.get_by_text("sun").click()
     days.get_by_text("mon").click()
     expect(page.locator("[data-replay]")).to_have_count(0)
+    # The year is still there, and its days are reached by keys alone.
+    page.get_by_role("tab", name="Year").click()
+    expect(page.locator("[data-calendar] rect")).to_have_count(365)
+    page.get_by_role("listbox", name=re.compile("^Days")).focus()
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    expect(page.locator("[data-day]")).to_contain_text("2025-01-08: lowest")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-replay]")).to_contain_text("2025-01-08 as in the year")
+    page.get_by_role("button", name="Remove window 1").click()
+    page.get_by_role("tab", name="Year").click()
+    expect(page.get_by_text("The job has changed since; what is shown is of before.")).to_be_visible()
 
 
 def test_measured_loads_are_imported_and_bad_lines_named(opened):

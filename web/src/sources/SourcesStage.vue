@@ -17,7 +17,7 @@ const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTim
 const nameOf = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
 const generator = computed(() => sources.value?.generator)
 const has = (s: string) => ((job.at('/site/sources') as string[] | undefined) ?? []).includes(s)
-const gentlest = useRun<Gentlest>()
+const gentlest = useRun<Gentlest>(() => job.document.value)
 const g = computed(() => gentlest.result.value)
 const curve = computed(() => {
   const points = g.value?.curve ?? []
@@ -201,6 +201,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
       :word="gentlest.word.value"
       :share="gentlest.share.value"
       :failure="gentlest.failure.value"
+      :stale="gentlest.stale.value"
       label="Find it"
       @start="gentlest.start({ kind: 'gentlest', document: job.document.value, days: 365, wanted: 0.8 })"
       @cancel="gentlest.cancel"

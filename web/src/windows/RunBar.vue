@@ -1,5 +1,5 @@
 <script setup lang="ts">
-defineProps<{ state: string; word: string; share: number; failure: string; label: string }>()
+defineProps<{ state: string; word: string; share: number; failure: string; label: string; stale?: boolean }>()
 const emit = defineEmits<{ start: []; cancel: [] }>()
 </script>
 
@@ -16,6 +16,9 @@ const emit = defineEmits<{ start: []; cancel: [] }>()
     <span role="status" class="soft">{{
       state === 'running' ? word : state === 'cancelled' ? 'Cancelled; run it again when you like.' : ''
     }}</span>
+    <span v-if="stale && state !== 'running'" role="status" class="caution">
+      The job has changed since; what is shown is of before.
+    </span>
     <span v-if="state === 'failed'" role="alert" class="bad">{{ failure }}</span>
   </div>
 </template>
@@ -37,5 +40,8 @@ const emit = defineEmits<{ start: []; cancel: [] }>()
 }
 .bad {
   color: var(--stop);
+}
+.caution {
+  color: var(--caution);
 }
 </style>

@@ -130,8 +130,8 @@ function showDay(date: string, soc: number) {
   day.value = weekdayOf(date)
   tab.value = 'day'
 }
-const advice = useRun<Advice>()
-const compare = useRun<Comparison>()
+const advice = useRun<Advice>(() => job.document.value)
+const compare = useRun<Comparison>(() => job.document.value)
 const noted = computed(() => Object.keys((job.at('/as_found') as object | undefined) ?? {}).length > 0)
 function startCompare() {
   const before = job.before()
@@ -362,6 +362,7 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
             :word="advice.word.value"
             :share="advice.share.value"
             :failure="advice.failure.value"
+            :stale="advice.stale.value"
             label="Find the best windows"
             @start="advice.start({ kind: 'advice', document: job.document.value })"
             @cancel="advice.cancel"
@@ -387,8 +388,8 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
       </fieldset>
       <FlowBasis :shown="`${WORD[day]}, ${dateOf}`" />
     </template>
-    <YearView v-else-if="tab === 'year'" @day="showDay" />
-    <template v-else>
+    <KeepAlive><YearView v-if="tab === 'year'" @day="showDay" /></KeepAlive>
+    <template v-if="tab === 'compare'">
       <p class="soft">
         {{
           job.whatIf.value
@@ -404,6 +405,7 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
         :word="compare.word.value"
         :share="compare.share.value"
         :failure="compare.failure.value"
+        :stale="compare.stale.value"
         label="Compare over a year"
         @start="startCompare"
         @cancel="compare.cancel"

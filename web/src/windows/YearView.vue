@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // The simulated year: a calendar of the lowest charge of each day, monthly energy, and what it adds up to.
-import { computed, ref } from 'vue'
+import { computed, shallowRef, watch } from 'vue'
 import type { DayFigures, Simulation } from '../api/client'
 import { tidy } from '../ui/figures'
 import { useJob } from '../workspace/use-job'
@@ -9,10 +9,10 @@ import RunBar from './RunBar.vue'
 import { useRun } from './use-run'
 
 const job = useJob()
-const run = useRun<Simulation>()
+const run = useRun<Simulation>(() => job.document.value)
 const emit = defineEmits<{ day: [date: string, soc: number] }>()
 const year = run.result
-const chosen = ref<DayFigures | null>(null)
+const chosen = shallowRef<DayFigures | null>(null)
 const begin = () => run.start({ kind: 'year', document: job.document.value, days: 365 })
 const cells = computed(() => {
   const days = year.value?.daily ?? []
@@ -20,6 +20,17 @@ const cells = computed(() => {
   const first = (new Date(days[0]?.date + 'T00:00:00Z').getUTCDay() + 6) % 7
   return days.map((d, i) => ({ d, col: Math.floor((i + first) / 7), row: (i + first) % 7 }))
 })
+const WALK: Record<string, number> = { ArrowLeft: -7, ArrowRight: 7, ArrowUp: -1, ArrowDown: 1, Home: -1e6, End: 1e6 }
+function walk(event: KeyboardEvent) {
+  const days = year.value?.daily ?? []
+  if (event.key === 'Enter' && chosen.value) emit('day', chosen.value.date, chosen.value.start_soc)
+  const by = WALK[event.key]
+  if (by === undefined || !days.length) return
+  event.preventDefault()
+  const at = days.findIndex((d) => d === chosen.value)
+  chosen.value = days[Math.max(0, Math.min(days.length - 1, at + by))] ?? null
+}
+watch(year, () => (chosen.value = null))
 const SHADES = [0.1, 0.2, 0.35, 0.5, 0.7, 0.9]
 const shade = (s: number) => SHADES.filter((b) => s >= b).length
 const months = computed(() => {
@@ -47,6 +58,7 @@ const words = (d: DayFigures) =>
     :word="run.word.value"
     :share="run.share.value"
     :failure="run.failure.value"
+    :stale="run.stale.value"
     :label="year ? 'Run the year again' : 'Run the year'"
     @start="begin"
     @cancel="run.cancel"
@@ -55,18 +67,31 @@ const words = (d: DayFigures) =>
     <h2>Lowest charge of each day</h2>
     <svg viewBox="0 0 760 118" class="calendar" role="group" aria-label="Calendar of the lowest charge of each day" data-calendar>
       <text v-for="(n, i) in ['Mon', 'Wed', 'Fri', 'Sun']" :key="n" x="0" :y="14 + i * 28" class="small-text">{{ n }}</text>
-      <rect
-        v-for="c in cells"
-        :key="c.d.date"
-        :x="34 + c.col * 13.5"
-        :y="4 + c.row * 14"
-        width="12"
-        height="12.5"
-        :class="['cell', 's' + shade(c.d.lowest_soc), { lost: c.d.unserved_kwh > 0.01 }]"
-        @click="chosen = c.d"
+      <g
+        role="listbox"
+        tabindex="0"
+        aria-label="Days; arrow keys go by day and week"
+        :aria-activedescendant="chosen ? 'day-' + chosen.date : undefined"
+        @keydown="walk"
+        @focus="chosen ??= year.daily[0] ?? null"
       >
-        <title>{{ words(c.d) }}</title>
-      </rect>
+        <rect
+          v-for="c in cells"
+          :id="'day-' + c.d.date"
+          :key="c.d.date"
+          :x="34 + c.col * 13.5"
+          :y="4 + c.row * 14"
+          width="12"
+          height="12.5"
+          role="option"
+          :aria-selected="chosen === c.d"
+          :aria-label="words(c.d)"
+          :class="['cell', 's' + shade(c.d.lowest_soc), { lost: c.d.unserved_kwh > 0.01, chosen: chosen === c.d }]"
+          @click="chosen = c.d"
+        >
+          <title>{{ words(c.d) }}</title>
+        </rect>
+      </g>
       <template v-for="c in cells" :key="'m' + c.d.date">
         <text v-if="c.d.date.endsWith('-01')" :x="34 + c.col * 13.5" y="114" class="small-text">
           {{ NAMES[Number(c.d.date.slice(5, 7)) - 1] }}
@@ -80,7 +105,7 @@ const words = (d: DayFigures) =>
       </svg>
       <span class="key">above 90 %</span> framed: load not served
     </p>
-    <p v-if="chosen" data-day>
+    <p v-if="chosen" data-day aria-live="polite">
       {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>
     </p>
     <h2>Energy by month</h2>
@@ -165,6 +190,17 @@ const words = (d: DayFigures) =>
 }
 .s6 {
   fill: var(--bank);
+}
+[role='listbox']:focus {
+  outline: none;
+}
+[role='listbox']:focus-visible .chosen {
+  stroke: var(--focus);
+  stroke-width: 3;
+}
+.chosen {
+  stroke: var(--copper);
+  stroke-width: 2.4;
 }
 .lost {
   stroke: var(--ink);

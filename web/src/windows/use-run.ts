@@ -1,16 +1,20 @@
 // Long work on the server: begin, watch its progress, cancel it, take its result.
-import { onBeforeUnmount, ref, shallowRef } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
 import { api, ApiProblem } from '../api/client'
 
 const POLL_MS = 250
 const AWAY_MS = 2000
 
-export function useRun<T>() {
+/** `of` is what the work is about: once that is another, a result is told to be of before. */
+export function useRun<T>(of: () => unknown = () => null) {
   const state = ref<'idle' | 'running' | 'done' | 'cancelled' | 'failed'>('idle')
   const word = ref('')
   const share = ref(0)
   const failure = ref('')
   const result = shallowRef<T | null>(null)
+  const begunWith = shallowRef<unknown>(null)
+  const resultOf = shallowRef<unknown>(null)
+  const stale = computed(() => result.value !== null && resultOf.value !== of())
   let id = ''
   let timer = 0
   let turn = 0
@@ -22,6 +26,7 @@ export function useRun<T>() {
     failure.value = ''
     share.value = 0
     word.value = 'beginning'
+    begunWith.value = of()
     try {
       const run = await api.startRun(body)
       id = run.id
@@ -46,6 +51,7 @@ export function useRun<T>() {
         share.value = run.share
         if (run.state === 'done') {
           result.value = await api.runResult<T>(id)
+          resultOf.value = begunWith.value
           state.value = 'done'
         } else if (run.state === 'failed') {
           state.value = 'failed'
@@ -69,6 +75,6 @@ export function useRun<T>() {
   onBeforeUnmount(() => {
     if (state.value === 'running') void cancel()
   })
-  return { state, word, share, failure, result, start, cancel }
+  return { state, word, share, failure, result, stale, start, cancel }
 }
 export type LongRun = ReturnType<typeof useRun>
