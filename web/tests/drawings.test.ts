@@ -58,6 +58,18 @@ describe('narrows', () => {
     expect(laid.reaches.map((r) => Math.round((r.half * 2) / laid.perAmp))).toEqual([300, 100, 200])
     expect(laid.reaches.filter((r) => r.narrowest).map((r) => r.cap)).toEqual(['b'])
   })
+  it('labels each lane, and equal ones together where they stand too close', () => {
+    expect(laid.labels.map((l) => l.text)).toEqual(['U1 60 A', 'S1 40 A'])
+    const units = Array.from({ length: 12 }, (_, i) => ({ unit: `U${i}`, a: 8, own_max_a: 80, kind: 'unit' }))
+    const many = layNarrows({ ...chain, units: [...units, { unit: 'S1', a: 4, own_max_a: 9, kind: 'sun-charger' }] } as Chain, {
+      width: 700,
+      height: 100,
+      lanes: 100,
+    })
+    expect(many.labels.map((l) => l.text)).toEqual(['12 × 8 A', 'S1 4 A'])
+    expect(many.labels[0]?.y).toBeLessThan(many.labels[1]?.y ?? 0)
+    expect(layNarrows({ ...chain, units: [] } as Chain, { width: 700, height: 100, lanes: 100 }).labels).toEqual([])
+  })
   it('ends in lanes that share it', () => {
     expect((laid.lanes[0]?.height ?? 0) / (laid.lanes[1]?.height ?? 1)).toBeCloseTo(1.5)
     expect(laid.lanes[1]?.y).toBeGreaterThan((laid.lanes[0]?.y ?? 0) + (laid.lanes[0]?.height ?? 0))

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { amps, moment, percent, readNumber, tidy, when } from '../src/ui/figures'
+import { amps, inBrief, moment, percent, readNumber, tidy, when } from '../src/ui/figures'
 import { differences, read, write } from '../src/workspace/pointer'
 import { freeId, moduleFigures } from '../src/bank/modules'
 import { stageOf } from '../src/workspace/places'
@@ -21,6 +21,16 @@ describe('numbers as people type them', () => {
     expect(amps(null)).toBe('none')
     expect(percent(0.047)).toBe('4.7 %')
   })
+})
+
+describe('names in a narrow place', () => {
+  it.each([
+    [['U1'], 'U1'],
+    [['P1', 'P2', 'P3'], 'P1 P2 P3'],
+    [['U0', 'U1', 'U2', 'U3'], 'U0 +3'],
+    [['LEFT', 'RIGHT'], 'LEFT RIGHT'],
+    [['NORTH-1', 'NORTH-2'], 'NORTH-1 +1'],
+  ])('%j', (names, text) => expect(inBrief(names)).toBe(text))
 })
 
 describe('times', () => {

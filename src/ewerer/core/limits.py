@@ -273,7 +273,12 @@ def plan_limits(
                 word="Chargers' own limits",
                 a=round(sum(unit_max) + sum(sun_max), 3),
                 rule="chain-of-caps",
-                why=f"{len(units)} units and {len(sun_chargers)} sun chargers together",
+                why=" and ".join(
+                    f"{n} {word}{'' if n == 1 else 's'}"
+                    for n, word in ((len(units), "unit"), (len(sun_chargers), "sun charger"))
+                    if n
+                )
+                + " together",
             )
         )
     bank_in = min(c.a for c in into)

@@ -759,8 +759,8 @@ def _address_host(rule: Rule, ctx: Context) -> Iterator[Finding]:
     else:
         yield rule.finding(
             "stop",
-            "Two modules are the host",
-            f"{', '.join(m.module for m in hosts)} all carry address {plan.modules[0].address}: they talk over each other and the inverter shows one of them, or flickers.",
+            f"{'Two' if len(hosts) == 2 else len(hosts)} modules are the host",
+            f"{', '.join(m.module for m in hosts)} {'both' if len(hosts) == 2 else 'all'} carry address {plan.modules[0].address}: they talk over each other and the inverter shows one of them, or flickers.",
             f"/bank/modules/{by_id[hosts[1].module].index}/switches",
             "Set all but one as drawn, then power cycle.",
             hosts=[m.module for m in hosts],

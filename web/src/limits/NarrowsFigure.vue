@@ -50,9 +50,7 @@ const needed = computed(() => props.chain.needed_a)
           class="lane"
           :class="l.kind"
         />
-        <text v-for="l in laid.lanes" :key="l.unit + 't'" :x="laid.end + 36" :y="l.y + l.height / 2 + 5" class="unit">
-          {{ l.unit }} {{ amps(l.a) }}
-        </text>
+        <text v-for="l in laid.labels" :key="l.text" :x="laid.end + 36" :y="l.y + 5" class="unit">{{ l.text }}</text>
         <template v-if="needed">
           <path
             :d="`M0 ${laid.middle - (needed * laid.perAmp) / 2}H${laid.end}M0 ${laid.middle + (needed * laid.perAmp) / 2}H${laid.end}`"
@@ -133,6 +131,9 @@ svg {
   fill: var(--sun);
 }
 .unit {
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 3px;
   font-size: 14px;
   font-weight: 650;
 }

@@ -1,5 +1,6 @@
 // Geometry of the narrows: a channel whose width is amps. Pure, so that it can be tested without a browser.
 import type { Chain } from '../api/client'
+import { amps } from '../ui/figures'
 
 export interface Reach {
   cap: string
@@ -12,6 +13,8 @@ export interface Reach {
 export interface Narrows {
   reaches: Reach[]
   lanes: { unit: string; a: number; kind: string; y: number; height: number }[]
+  /** Where the lanes stand too close, equal ones that follow each other share a label. */
+  labels: { text: string; y: number }[]
   outline: string
   middle: number
   perAmp: number
@@ -58,5 +61,22 @@ export function layNarrows(chain: Chain, size: Size): Narrows {
     y += lane.height + gap
     return lane
   })
-  return { reaches, lanes, outline, middle, perAmp, end }
+  return { reaches, lanes, labels: labelLanes(lanes), outline, middle, perAmp, end }
+}
+
+const LABEL = 16
+function labelLanes(lanes: Narrows['lanes']): Narrows['labels'] {
+  const centre = (l: Narrows['lanes'][number]) => l.y + l.height / 2
+  const close = lanes.some((l, i) => i > 0 && centre(l) - centre(lanes[i - 1] as typeof l) < LABEL)
+  const groups: (typeof lanes)[] = []
+  for (const l of lanes) {
+    const last = groups.at(-1)
+    if (close && last && last[0]?.kind === l.kind && last[0]?.a === l.a) last.push(l)
+    else groups.push([l])
+  }
+  return groups.map((g) => {
+    const [first, last] = [g[0], g.at(-1)] as [(typeof g)[number], (typeof g)[number]]
+    const each = g.length > 1 ? `${g.length} × ${amps(first.a)}` : `${first.unit} ${amps(first.a)}`
+    return { text: each, y: (centre(first) + centre(last)) / 2 }
+  })
 }

@@ -55,7 +55,8 @@ function profileOf(id: string | undefined): string {
     <div class="tabs">
       <div role="tablist" aria-label="Units" class="tablist">
         <button v-for="u in units" :key="u.id" role="tab" :aria-selected="u.id === unit.id" @click="chosen = u.id">
-          <b>{{ u.id }}</b> {{ u.role }} <span class="soft">{{ done(u.id) }} done · {{ found(u.id) }} noted</span>
+          <b>{{ u.id }}</b> {{ units.length > 4 && u.role === 'follower' ? '' : u.role }}
+          <span class="soft">{{ done(u.id) }} done{{ units.length > 4 ? '' : ` · ${found(u.id)} noted` }}</span>
         </button>
       </div>
       <span class="gap" />

@@ -22,3 +22,6 @@ export const moment = (iso: string): string => {
   const day = at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
   return `${day}, ${at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })}`
 }
+/** Names that must fit a narrow place: all of up to three, else the first and how many more. */
+export const inBrief = (names: string[]): string =>
+  names.length <= 3 && names.join(' ').length <= 11 ? names.join(' ') : `${names[0]} +${names.length - 1}`

@@ -2,6 +2,7 @@
 // The day ribbon: price behind, windows on top, every unit's slots beneath, conflicts hatched. Drag, or move with the keys.
 import { computed, ref } from 'vue'
 import type { UnitWindows } from '../api/client'
+import { inBrief } from '../ui/figures'
 import { clashes, clock, DAY, minutes, moved, pieces, toneOf, xOf, type Piece, type Win } from './ribbon'
 
 const props = defineProps<{
@@ -182,7 +183,10 @@ function key(event: KeyboardEvent, p: Piece) {
       </title>
     </g>
     <g v-for="(row, i) in slotRows" :key="row.units.join()">
-      <text x="0" :y="TOP + ROW + 26 + i * 28" class="small-text">{{ row.units.join(' ') }}</text>
+      <text x="0" :y="TOP + ROW + 26 + i * 28" class="small-text">
+        {{ inBrief(row.units) }}
+        <title>{{ row.units.join(', ') }}</title>
+      </text>
       <rect :x="LEFT" :y="TOP + ROW + 12 + i * 28" :width="inner" height="20" class="track" />
       <template v-for="(s, k) in row.u.slots" :key="k">
         <rect
