@@ -49,6 +49,20 @@ def test_copy_put_away_and_take_out(signed, base):
     expect(copies).to_have_count(1)
 
 
+def test_many_jobs_are_narrowed_by_words(signed, base):
+    for i in range(8):
+        named(signed, base, f"Boathouse {i}")
+    box = signed.get_by_label("Show jobs with these words")
+    box.fill("boathouse 3")
+    expect(signed.get_by_role("row").filter(has=signed.get_by_role("link", name="Boathouse 3"))).to_have_count(1)
+    expect(signed.locator("tbody tr")).to_have_count(1)
+    expect(signed.get_by_text(re.compile(r"^1 of \d+$"))).to_be_visible()
+    box.fill("boathouse zzz")
+    expect(signed.get_by_role("heading", name="No job has these words")).to_be_visible()
+    signed.get_by_role("button", name=re.compile("^Show all")).click()
+    expect(signed.locator("tbody tr").nth(7)).to_be_visible()
+
+
 def test_files_dropped_on_the_page_become_jobs(signed, base):
     texts = [json.dumps(data(SKERRY) | {"name": f"Dropped {i}"}) for i in (1, 2)]
     transfer = signed.evaluate_handle(

@@ -21,7 +21,16 @@ const router = useRouter()
 const client = useQueryClient()
 const away = ref(false)
 const jobs = useQuery({ queryKey: ['jobs', away], queryFn: () => api.jobs(away.value), staleTime: 0 })
-const rows = computed(() => (jobs.data.value ?? []).map((j) => ({ ...j, s: j.summary as unknown as Summary })))
+const all = computed(() => (jobs.data.value ?? []).map((j) => ({ ...j, s: j.summary as unknown as Summary })))
+const words = ref('')
+const rows = computed(() => {
+  const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return all.value.filter((j) => {
+    const text = `${j.name} ${j.s.waits_for} ${j.saved_by}`.toLowerCase()
+    return wanted.every((w) => text.includes(w))
+  })
+})
+const MANY = 6
 const state = (s: Summary) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
@@ -108,12 +117,22 @@ async function signOut() {
         <button class="first" @click="((name = ''), (naming = true))">New job</button>
       </div>
       <p class="lede">What is open, and what each waits for. A job file can also be dropped on this page.</p>
+      <p v-if="all.length > MANY" class="filter">
+        <input v-model="words" aria-label="Show jobs with these words" placeholder="name, what it waits for, who saved it" />
+        <span class="soft" role="status">{{ words.trim() ? `${rows.length} of ${all.length}` : '' }}</span>
+      </p>
 
       <p v-if="jobs.isLoading.value" class="soft" aria-busy="true">Reading the jobs</p>
       <p v-else-if="jobs.isError.value" role="alert">
         The jobs cannot be read now. <button @click="() => jobs.refetch()">Try again</button>
       </p>
-      <div v-else-if="!rows.length" class="empty">
+      <div v-else-if="all.length && !rows.length" class="empty">
+        <h2>No job has these words</h2>
+        <p>
+          <button @click="words = ''">Show all {{ all.length }}</button>
+        </p>
+      </div>
+      <div v-else-if="!all.length" class="empty">
         <h2>{{ away ? 'Nothing is put away' : 'No job yet' }}</h2>
         <p v-if="!away" class="lede">Make one from the nameplates on site, or import a job file from a colleague.</p>
       </div>
@@ -228,6 +247,15 @@ main {
   display: flex;
   gap: 10px;
   align-items: center;
+}
+.filter {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  margin: 12px 0 4px;
+}
+.filter input {
+  width: min(380px, 60vw);
 }
 .lede {
   margin: 2px 0 16px;
