@@ -154,10 +154,8 @@ async function signOut() {
             <td class="what">
               <RouterLink :to="{ name: 'job', params: { id: j.id, stage: 'site' } }">{{ j.name }}</RouterLink>
               <span v-if="j.s.waits_for" class="waits">
-                waits for
-                <RouterLink :to="{ name: 'job', params: { id: j.id, stage: j.s.waits_stage } }">{{
-                  j.s.waits_for.toLowerCase()
-                }}</RouterLink>
+                waits for:
+                <RouterLink :to="{ name: 'job', params: { id: j.id, stage: j.s.waits_stage } }">{{ j.s.waits_for }}</RouterLink>
               </span>
               <span v-else class="waits soft">nothing in the way</span>
             </td>
