@@ -100,8 +100,8 @@ const ac = computed(() => job.plan.value?.limits?.ac)
     </div>
     <p v-if="ac?.sources.length" class="soft budget">
       <template v-for="s in ac.sources" :key="s.source">
-        The {{ s.source }} has {{ s.free_w }} W left for charging: {{ s.charge_a }} A into the bank (the short cut would say
-        {{ s.shortcut_a }} A).
+        The {{ s.source }} {{ s.source === 'mains' ? 'have' : 'has' }} {{ s.free_w }} W left for charging: {{ s.charge_a }} A into
+        the bank (the short cut would say {{ s.shortcut_a }} A).
       </template>
     </p>
     <p v-if="has('generator')" class="caution-line">
