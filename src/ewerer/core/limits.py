@@ -122,10 +122,17 @@ def discharge_a(power_w: float, efficiency: float, low_v: float) -> float:
 
 
 def _worst_without_one(limits_a: Sequence[float], branches: Sequence[float]) -> float | None:
+    """Return the least bank limit [A] with any one module gone; None for one module.
+
+    The bank takes min(I_j * R_j) / R_parallel. Without i the least is the same one, or the second where i was it.
+    """
     if len(limits_a) < 2:
         return None
-    n = range(len(limits_a))
-    return min(shared_limit_a([limits_a[j] for j in n if j != i], [branches[j] for j in n if j != i])[0] for i in n)
+    drops = [a * r for a, r in zip(limits_a, branches, strict=True)]
+    conductance = sum(1 / r for r in branches)
+    first, second = sorted(drops)[:2]
+    at = drops.index(first)
+    return clean(min((second if i == at else first) * (conductance - 1 / r) for i, r in enumerate(branches)))
 
 
 def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, out: bool) -> Iterator[Cap]:

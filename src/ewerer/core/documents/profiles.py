@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, PrivateAttr, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from ..conditions import ConditionError, parse_condition, parse_interlock
 from ..quantities import QUANTITIES
@@ -330,13 +331,10 @@ class InverterProfile(Document):
         """Return one line of key figures."""
         return f"{self.ratings.class_v} V, {self.ratings.continuous_w:g} W, charges {self.ratings.charge_max_a:g} A, {len(self.settings)} settings"
 
-    _by_quantity: dict[str, Setting] = PrivateAttr(default_factory=dict)
-
-    def model_post_init(self, context: Any, /) -> None:
-        """Index the settings by the quantity they carry; the first one counts."""
-        for setting in reversed(self.settings):
-            if setting.quantity is not None:
-                self._by_quantity[setting.quantity] = setting
+    @cached_property
+    def by_quantity(self) -> dict[str, Setting]:
+        """The settings by the quantity they carry; the first one counts."""
+        return {s.quantity: s for s in reversed(self.settings) if s.quantity is not None}
 
     @model_validator(mode="after")
     def _references(self) -> InverterProfile:
@@ -362,7 +360,7 @@ class InverterProfile(Document):
 
     def setting_for(self, quantity: str) -> Setting | None:
         """Return the setting that carries ``quantity``, or None."""
-        return self._by_quantity.get(quantity)
+        return self.by_quantity.get(quantity)
 
 
 class SunChargerProfile(Document):
