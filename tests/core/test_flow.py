@@ -455,10 +455,43 @@ def test_no_windows_cost_less_than_perfect_foresight(seed, target, hold):
     at = s.weekday * 1440 + s.minute_of_day
     s.action, s.power, s.target = action[at], power[at], goal[at]
     _, daily = s.run()
-    energy = s.par[K.P_CELLS] * s.par[K.P_CAPACITY_AH] * s.ocv.mean() / 1000
     value = s.price.min() / s.par[K.P_ETA_CHARGE]
-    cost = daily[:, AT["cost"]].sum() - (s.last_soc - s.par[K.P_START_SOC]) * energy * value
+    cost = daily[:, AT["cost"]].sum() - (s.stored_kwh(s.last_soc) - s.stored_kwh(s.par[K.P_START_SOC])) * value
     assert optimum_cost(s, True, False, value) <= cost + 0.02
+
+
+@settings(max_examples=10)
+@given(
+    st.integers(20, 35),
+    st.sampled_from(["07:00", "16:00", "17:00"]),
+    st.sampled_from(["20:00", "21:00"]),
+    st.booleans(),
+    st.sampled_from([20000, 40000, 70000]),
+)
+def test_advice_is_never_above_the_optimum_nor_worse_than_no_windows(base, dear, until, noon, daily):
+    prices = [{"from": "00:00", "to": "06:00", "price": base * 0.004}, {"from": dear, "to": until, "price": base * 0.017}]
+    if noon and dear != "07:00":
+        prices.append({"from": "12:00", "to": "15:00", "price": base * 0.006})
+    job = changed(TARN, tariff={"base": base / 100, "prices": prices}, loads__daily_wh=daily)
+    told = advise(job_of(job), LIBRARY)
+    assert told.cost_optimum <= told.cost_with <= told.cost_without and 0 <= told.captured <= 1
+
+
+def test_what_the_units_slots_cannot_say_is_told_in_money():
+    prices = [("00:00", "06:00", 0.12), ("16:00", "21:00", 0.51), ("12:00", "15:00", 0.18)]
+    tariff = {"base": 0.3, "prices": [{"from": a, "to": b, "price": p} for a, b, p in prices]}
+    told = advise(job_of(changed(TARN, tariff=tariff, loads__daily_wh=70000)), LIBRARY)
+    assert "out of reach of Brackwater M5" in told.words, "one charging window cannot say two"
+    assert "out of reach" not in advise(job_of(TARN), LIBRARY).words
+
+
+def test_stored_energy_is_the_area_under_the_curve():
+    s = scenario(TARN, 1, 5)
+    at = np.linspace(0, 1, len(s.ocv))
+    for soc in (0.0, 0.013, 0.3, 0.777, 1.0):
+        inside = at <= soc
+        area = np.trapezoid(s.ocv[inside], at[inside]) * s.par[K.P_CELLS] * s.par[K.P_CAPACITY_AH] / 1000
+        assert s.stored_kwh(soc) == pytest.approx(area, abs=0.02)
 
 
 def test_candidates_cover_the_day_without_overlap():

@@ -131,13 +131,14 @@ def test_the_optimum_against_dynamic_programming(start_soc):
     value = float(s.price.min()) / float(s.par[K.P_ETA_CHARGE])
     best = optimum_cost(s, True, False, value)
     par, hours = s.par, 0.25
-    energy = par[K.P_CELLS] * par[K.P_CAPACITY_AH] * s.ocv.mean() / 1000
+    full, begun = s.stored_kwh(1.0), s.stored_kwh(start_soc)
+    assert full == pytest.approx(par[K.P_CELLS] * par[K.P_CAPACITY_AH] * np.mean(s.ocv) / 1000, rel=1e-3)
     volts, top = par[K.P_CELLS] * s.ocv[len(s.ocv) // 2], par[K.P_CELLS] * s.ocv[-1]
     inverter = (s.units[:, K.U_COUNT] * s.units[:, K.U_INVERTER_W]).sum() / 1000
     may_in = min(par[K.P_CHARGE_A] * top / 1000, (s.units[:, K.U_COUNT] * s.units[:, K.U_MAINS_CHARGE_W]).sum() / 1000)
     may_out = min(inverter, par[K.P_DISCHARGE_A] * volts * 1.1 / 1000 * par[K.P_ETA])
-    lowest = min(par[K.P_RESERVE], start_soc) * energy * 0.98
-    levels = np.linspace(lowest, energy, 601)
+    lowest = min(s.stored_kwh(par[K.P_RESERVE]), begun) * 0.98
+    levels = np.linspace(lowest, full, 601)
     worth = -value * levels
     need = (s.load + s.other) / 1000
     for k in range(len(need) - 1, -1, -1):
@@ -146,7 +147,7 @@ def test_the_optimum_against_dynamic_programming(start_soc):
         mains = np.where(dc >= 0, need[k] + dc / par[K.P_ETA_CHARGE], need[k] + dc * par[K.P_ETA])
         bad = (dc > may_in) | (-dc * par[K.P_ETA] > may_out) | (mains < -1e-9) | (mains > par[K.P_MAINS_W] / 1000)
         worth = np.where(bad, np.inf, mains * s.price[k] * hours + worth[None, :]).min(axis=1)
-    mine = float(np.interp(start_soc * energy, levels, worth)) + value * start_soc * energy
+    mine = float(np.interp(begun, levels, worth)) + value * begun
     assert best <= mine + 1e-6
     assert mine - best < 0.03 * abs(best) + 0.05
 

@@ -19,9 +19,8 @@ from ..documents.job import Job, Window
 from ..findings import formula_rule
 from ..library import Library
 from ..units import host_of, resolve_units
-from ..windows import AUTO, DAY, compile_slots, expand_slots, minutes_of, time_of
+from ..windows import AUTO, DAY, compile_slots, expand_slots, intent_days, minutes, minutes_of, time_of
 from .kernel import (
-    P_CAPACITY_AH,
     P_CELLS,
     P_CHARGE_A,
     P_DISCHARGE_A,
@@ -69,7 +68,7 @@ def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_v
     par = scenario.par
     hours = SLOT_MIN / 60
     volts = float(par[P_CELLS]) * float(scenario.ocv[len(scenario.ocv) // 2])
-    energy = float(par[P_CELLS]) * float(par[P_CAPACITY_AH]) * float(np.mean(scenario.ocv)) / 1000
+    full, begun = scenario.stored_kwh(1.0), scenario.stored_kwh(float(par[P_START_SOC]))
     top_v = float(par[P_CELLS]) * float(scenario.ocv[-1])
     eta, eta_in = float(par[P_ETA]), float(par[P_ETA_CHARGE])
     sun = mean(scenario.sun) * float(par[P_ETA_SUN]) / 1000
@@ -112,7 +111,7 @@ def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_v
             put(row, at + c, v)
         if i:
             put(row, at - width + 6, -1.0)
-        right.append(-idle * hours + (0.0 if i else float(par[P_START_SOC]) * energy))
+        right.append(-idle * hours + (0.0 if i else begun))
         row += 1
     equal = coo_matrix((data, (rows, cols)), shape=(row, n * width))
     less = coo_matrix(
@@ -125,7 +124,7 @@ def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_v
     limits: list[tuple[float, float | None]] = []
     export = min(float(par[P_EXPORT_W]) / 1000, 1e6) if may_export else 0.0
     mains = float(par[P_MAINS_W]) / 1000
-    lowest = min(float(par[P_RESERVE]), float(par[P_START_SOC])) * energy
+    lowest = min(scenario.stored_kwh(float(par[P_RESERVE])), begun)
     for i in range(n):
         limits += [
             (0, charge),
@@ -134,14 +133,14 @@ def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_v
             (0, None),
             (0, mains),
             (0, export),
-            (0.0 if i < 4 else min(lowest, energy) * 0.98, energy),
+            (0.0 if i < 4 else lowest * 0.98, full),
         ]
     found = linprog(
         cost, A_ub=less, b_ub=np.concatenate([sun, np.full(n, charge)]), A_eq=equal, b_eq=right, bounds=limits, method="highs"
     )
     if found.status != 0:
         raise RuntimeError(f"the optimum was not found: {found.message}")
-    return float(found.fun + end_value * float(par[P_START_SOC]) * energy + (other * price).sum() * hours)
+    return float(found.fun + end_value * begun + (other * price).sum() * hours)
 
 
 def _levels(prices: Sequence[float]) -> list[float]:
@@ -232,7 +231,7 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
     reserve = float(scenario.par[P_RESERVE])
     if job.policy.outage_reserve_soc is not None:
         reserve = max(reserve, job.policy.outage_reserve_soc)
-    energy = float(scenario.par[P_CELLS]) * float(scenario.par[P_CAPACITY_AH]) * float(np.mean(scenario.ocv)) / 1000
+    begun = scenario.stored_kwh(float(scenario.par[P_START_SOC]))
     end_value = float(scenario.price.min()) / float(scenario.par[P_ETA_CHARGE])
 
     def cost_of(week: tuple[Any, Any, Any] | None) -> float:
@@ -241,8 +240,8 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
         else:
             scenario.action[:], scenario.power[:], scenario.target[:] = (x[scenario.minute_of_day] for x in week)
         _, daily = scenario.run()
-        gained = scenario.last_soc - float(scenario.par[P_START_SOC])
-        return float(daily[:, AT["cost"]].sum() - daily[:, AT["earned"]].sum()) - gained * energy * end_value
+        gained = scenario.stored_kwh(scenario.last_soc) - begun
+        return float(daily[:, AT["cost"]].sum() - daily[:, AT["earned"]].sum()) - gained * end_value
 
     without = cost_of(None)
     workday = int(np.argmax(scenario.weekday < 5))
@@ -250,6 +249,7 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
     first = scenario.price[workday : workday + length]
     day_price = np.repeat(first, scenario.step_min)[:DAY]
     best: tuple[float, list[Window]] = (without, [])
+    meant = without
     tried = 0
     targets = (1.0, 0.9, 0.75, 0.6) if form.target != "none" else (1.0,)
     options = list(candidates([float(p) for p in day_price], reserve, targets))
@@ -257,6 +257,7 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
         say("trying windows", 0.15 + 0.6 * i / max(1, len(options)))
         day = expand_slots(compile_slots(windows, form), form)
         cost = cost_of(_codes(day))
+        meant = min(meant, cost_of(_codes(minutes(intent_days(windows)[0]))))
         tried += 1
         if cost < best[0] - 1e-6:
             best = (cost, windows)
@@ -265,7 +266,10 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
     optimum = optimum_cost(
         scenario, mode in ("feed-in", "zero-export", "peak-shaving"), mode == "feed-in" or job.policy.sell_surplus, end_value
     )
+    # The programme keeps the bank above its reserve; in the simulation what the units use themselves may go on below it.
+    optimum = min(optimum, best[0], meant)
     saved, possible = without - best[0], without - optimum
+    lost = best[0] - meant
     captured = 1.0 if possible <= 1e-9 else max(0.0, min(1.0, saved / possible))
     money = job.tariff.currency
     advised = [AdvisedWindow(window=w.to_data(), words=_words(w, day_price, money)) for w in best[1]]
@@ -274,6 +278,10 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
         if best[1]
         else "No windows would save anything with this tariff."
     )
+    if possible > 1e-9 and lost > 0.03 * possible:
+        words += (
+            f" {lost:.2f} {money} of it are out of reach of {host.profile.name}: its slots cannot say windows that would save more."
+        )
     return Advice(
         windows=advised,
         cost_without=round(without, 2),

@@ -99,6 +99,12 @@ class Scenario:
         self.last_soc = float((K.simulate_py if plain else K.simulate)(*self.arrays(series, daily)))
         return series, daily
 
+    def stored_kwh(self, soc: float) -> float:
+        """Return the energy [kWh] in the bank at a charge (0..1): C * integral of E(s) ds, what resistance takes left out."""
+        at = np.linspace(0, 1, len(self.ocv))
+        part = np.interp(np.linspace(0, soc, 400), at, self.ocv)
+        return float(self.par[K.P_CELLS] * self.par[K.P_CAPACITY_AH] * np.trapezoid(part, dx=soc / 399) / 1000)
+
     def after(self, lead_days: int) -> Scenario:
         """Return the same without its first days, for what is told of it; it is not run again."""
         skip = int(np.searchsorted(self.day, lead_days))
