@@ -5,7 +5,8 @@ import os
 from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("PYBAMM_DISABLE_TELEMETRY", "true")
-settings.register_profile(
-    "steady", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture]
-)
-settings.load_profile("steady")
+QUIET = [HealthCheck.too_slow, HealthCheck.function_scoped_fixture]
+# The same examples on every run; EWERER_EXPLORE=1 looks for new ones, many more of them.
+settings.register_profile("steady", deadline=None, max_examples=60, derandomize=True, suppress_health_check=QUIET)
+settings.register_profile("explore", deadline=None, max_examples=400, suppress_health_check=QUIET)
+settings.load_profile("explore" if os.environ.get("EWERER_EXPLORE") else "steady")
