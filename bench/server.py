@@ -1,4 +1,4 @@
-"""A demo server of its own on a free port, for benchmarks and pictures."""
+"""A demo server of its own on a free port, for benchmarks, pictures and tests."""
 
 import contextlib
 import os
@@ -12,23 +12,29 @@ from collections.abc import Iterator
 
 
 @contextlib.contextmanager
-def demo_server() -> Iterator[str]:
-    """Serve demo data from a throw-away folder; yields the address."""
+def server(folder: str | os.PathLike[str]) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
+    """Serve demo data kept in ``folder``; yields the process and the address."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    with tempfile.TemporaryDirectory() as folder:
-        environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-        command = [sys.executable, "-m", "ewerer.entry", "demo", "--port", str(port), "--data", folder]
-        server = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
-        address = f"http://127.0.0.1:{port}"
-        try:
-            for _ in range(200):
-                with contextlib.suppress(OSError):
-                    urllib.request.urlopen(address + "/api/session", timeout=2).read()
-                    break
-                time.sleep(0.1)
-            yield address
-        finally:
-            server.terminate()
-            server.wait(10)
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    command = [sys.executable, "-m", "ewerer.entry", "demo", "--port", str(port), "--data", str(folder)]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(300):
+            with contextlib.suppress(OSError):
+                urllib.request.urlopen(address + "/api/session", timeout=2).read()
+                break
+            time.sleep(0.1)
+        yield process, address
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+@contextlib.contextmanager
+def demo_server() -> Iterator[str]:
+    """Serve demo data from a throw-away folder; yields the address."""
+    with tempfile.TemporaryDirectory() as folder, server(folder) as (_, address):
+        yield address

@@ -28,15 +28,6 @@ def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}}
 
 
-def sign_in(page, base):
-    """Sign in by hand."""
-    page.goto(base)
-    page.get_by_label("Name").fill("demo")
-    page.get_by_label("Password").fill("lithium-bank")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
-
-
 @pytest.fixture(scope="session")
 def cookies(playwright, base):
     """Cookies of one session of the demo user, shared by the tests that do not sign out."""

@@ -5,9 +5,10 @@ import re
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
+from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, sign_in
+from tests.e2e.conftest import saved
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 

@@ -7,9 +7,10 @@ import sys
 import threading
 
 import pytest
+from bench.server import server
 
 from tests.jobs import SKERRY, changed, data
-from tests.server.running import Session, server
+from tests.server.running import Session
 
 
 def command(folder, *argv):

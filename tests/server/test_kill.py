@@ -6,8 +6,10 @@ import signal
 import threading
 import time
 
+from bench.server import server
+
 from tests.jobs import SKERRY, changed
-from tests.server.running import Session, server
+from tests.server.running import Session
 
 
 def test_acknowledged_revisions_survive_sigkill(tmp_path):

@@ -7,9 +7,9 @@ importance within what the rules leave. Integers are microvolts, or millionths o
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from .bank import Module, chemistry_of
 from .cells import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
@@ -144,10 +144,15 @@ class Basis:
         return HYSTERESIS_PER_CELL_V * self.n
 
 
+def reserve_of(job: Job) -> float:
+    """Return the chosen reserve (0..1), or the usual one where none is chosen."""
+    return RESERVE_SOC if job.policy.reserve_soc is None else job.policy.reserve_soc
+
+
 def basis_of(job: Job, modules: Sequence[Module], bank: Bank, limits: Limits, units: Sequence[Unit]) -> Basis:
     """Return the ladder's basis for a job."""
     policy = job.policy
-    reserve = policy.reserve_soc if policy.reserve_soc is not None else RESERVE_SOC
+    reserve = reserve_of(job)
     transfer = 0.0 if policy.charge_order == "sun-only" else min(mains_charge_a(limits, units), limits.charge.bank_a)
     return Basis(
         n=bank.series_cells,
@@ -685,33 +690,37 @@ def _conflict(rule: Rule, ctx: Context) -> Iterator[Finding]:
             )
 
 
+def _once(ctx: Context, told: Callable[[Ladder], Iterable[tuple[Any, ...]]]) -> Iterator[tuple[Rung, tuple[Any, ...]]]:
+    """Yield what the ladders tell of a threshold, its name first, with its rung: of each threshold once, however many models."""
+    seen: set[str] = set()
+    for ladder in ctx.ladders.values():
+        for one in told(ladder):
+            if one[0] not in seen:
+                seen.add(one[0])
+                yield ladder.rungs[one[0]], one
+
+
 @check(
     "own-figure-refused", "thresholds", "A figure of one's own is granted within what the rules permit", "lowest <= own <= highest"
 )
 def _refused(rule: Rule, ctx: Context) -> Iterator[Finding]:
-    seen = set()
-    for ladder in ctx.ladders.values():
-        for name, own, given, rules, texts in ladder.refused:
-            if name in seen:
-                continue
-            seen.add(name)
-            rung = ladder.rungs[name]
-            k, unit = (100, "%") if rung.kind == "soc" else (1, "V")
-            inside = rung.lowest - 1e-9 <= own <= rung.highest + 1e-9
-            reason = "It gives way to your other figures." if inside else "; ".join(texts) + "."
-            yield rule.finding(
-                "note" if inside and abs(own - given) <= rung.step + 1e-9 else "caution",
-                f"{rung.word} at {figure(own * k)} {unit} is not permitted",
-                f"{figure(rung.lowest * k)} to {figure(rung.highest * k)} {unit} is. The plan keeps {figure(given * k)} {unit}. {reason}",
-                f"/policy/own_figures/{name}",
-                f"Take {figure(given * k)} {unit}, or change what binds.",
-                quantity=name,
-                own=own,
-                given=clean(given),
-                lowest=rung.lowest,
-                highest=rung.highest,
-                rules=list(rules),
-            )
+    for rung, (name, own, given, rules, texts) in _once(ctx, lambda ladder: ladder.refused):
+        k, unit = (100, "%") if rung.kind == "soc" else (1, "V")
+        inside = rung.lowest - 1e-9 <= own <= rung.highest + 1e-9
+        reason = "It gives way to your other figures." if inside else "; ".join(texts) + "."
+        yield rule.finding(
+            "note" if inside and abs(own - given) <= rung.step + 1e-9 else "caution",
+            f"{rung.word} at {figure(own * k)} {unit} is not permitted",
+            f"{figure(rung.lowest * k)} to {figure(rung.highest * k)} {unit} is. The plan keeps {figure(given * k)} {unit}. {reason}",
+            f"/policy/own_figures/{name}",
+            f"Take {figure(given * k)} {unit}, or change what binds.",
+            quantity=name,
+            own=own,
+            given=clean(given),
+            lowest=rung.lowest,
+            highest=rung.highest,
+            rules=list(rules),
+        )
 
 
 @check(
@@ -771,7 +780,7 @@ def _vague(rule: Rule, ctx: Context) -> Iterator[Finding]:
 def _peak(rule: Rule, ctx: Context) -> Iterator[Finding]:
     if ctx.ladder is None or ctx.bank is None or ctx.limits is None or "shutdown_v" not in ctx.ladder.rungs:
         return
-    reserve = ctx.job.policy.reserve_soc if ctx.job.policy.reserve_soc is not None else RESERVE_SOC
+    reserve = reserve_of(ctx.job)
     peak = ctx.limits.discharge.needed_peak_a or 0.0
     volts = ctx.bank.series_cells * ocv_v(chemistry_of(ctx.modules), reserve) - peak * ctx.bank.path_mohm / 1000
     shut = ctx.ladder.rungs["shutdown_v"].value
@@ -795,27 +804,21 @@ def _peak(rule: Rule, ctx: Context) -> Iterator[Finding]:
     "transfer >= n * OCV(reserve) - I * R_path, less one step",
 )
 def _kept(rule: Rule, ctx: Context) -> Iterator[Finding]:
-    seen = set()
-    for ladder in ctx.ladders.values():
-        for name, wished, texts in ladder.squeezed:
-            if name in seen:
-                continue
-            seen.add(name)
-            rung = ladder.rungs[name]
-            wanted = ctx.job.policy.reserve_soc if ctx.job.policy.reserve_soc is not None else RESERVE_SOC
-            yield rule.finding(
-                "caution",
-                f"The reserve of {figure(wanted * 100, 0)} % is not kept",
-                f"{rung.word} would have to stand at {figure(wished)} V; {figure(rung.value)} V is what is left, "
-                f"{figure((rung.under_load_soc or 0.0) * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
-                "/policy/reserve_soc",
-                "Float at absorption, less charging current from mains, thicker leads, deciding by charge %, or a smaller reserve.",
-                quantity=name,
-                wished_v=round(wished, 3),
-                given_v=rung.value,
-                reserve_soc=wanted,
-                under_load_soc=rung.under_load_soc,
-            )
+    for rung, (name, wished, texts) in _once(ctx, lambda ladder: ladder.squeezed):
+        wanted = reserve_of(ctx.job)
+        yield rule.finding(
+            "caution",
+            f"The reserve of {figure(wanted * 100, 0)} % is not kept",
+            f"{rung.word} would have to stand at {figure(wished)} V; {figure(rung.value)} V is what is left, "
+            f"{figure((rung.under_load_soc or 0.0) * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
+            "/policy/reserve_soc",
+            "Float at absorption, less charging current from mains, thicker leads, deciding by charge %, or a smaller reserve.",
+            quantity=name,
+            wished_v=round(wished, 3),
+            given_v=rung.value,
+            reserve_soc=wanted,
+            under_load_soc=rung.under_load_soc,
+        )
 
 
 @check(
@@ -825,8 +828,7 @@ def _kept(rule: Rule, ctx: Context) -> Iterator[Finding]:
     "absorption <= V_cell * n, plus one step",
 )
 def _raised(rule: Rule, ctx: Context) -> Iterator[Finding]:
-    for name, wished, texts in {x for ladder in ctx.ladders.values() for x in ladder.raised}:
-        rung = next(ladder.rungs[name] for ladder in ctx.ladders.values() if name in ladder.rungs)
+    for rung, (_, wished, texts) in _once(ctx, lambda ladder: ladder.raised):
         yield rule.finding(
             "caution",
             "Absorption is pushed above the chosen school",
@@ -842,7 +844,7 @@ def _raised(rule: Rule, ctx: Context) -> Iterator[Finding]:
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")
 def _reserve(rule: Rule, ctx: Context) -> Iterator[Finding]:
     p = ctx.job.policy
-    reserve = p.reserve_soc if p.reserve_soc is not None else RESERVE_SOC
+    reserve = reserve_of(ctx.job)
     if p.shutdown_soc is not None and p.shutdown_soc >= reserve:
         yield rule.finding(
             "caution",

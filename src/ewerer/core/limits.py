@@ -132,19 +132,11 @@ def _worst_without_one(limits_a: Sequence[float], branches: Sequence[float]) -> 
     conductance = sum(1 / r for r in branches)
     first, second = sorted(drops)[:2]
     at = drops.index(first)
-    return clean(min((second if i == at else first) * (conductance - 1 / r) for i, r in enumerate(branches)))
+    return _rounded(clean(min((second if i == at else first) * (conductance - 1 / r) for i, r in enumerate(branches))))
 
 
 def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, out: bool) -> Iterator[Cap]:
     """Yield the caps that come from the modules themselves, in working order."""
-    known: dict[tuple[float, ...], float | None] = {}
-
-    def without_one(limits_a: Sequence[float]) -> float | None:
-        key = tuple(limits_a)
-        if key not in known:
-            known[key] = _rounded(_worst_without_one(limits_a, branches))
-        return known[key]
-
     branches = [m.branch_ohm for m in modules]
     sheet = [m.discharge_a if out else m.charge_a for m in modules]
     total = clean(sum(sheet))
@@ -168,7 +160,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
         why=f"{binds} carries {figure(share * 100, 1)} %: {figure(own)} A / {figure(share, 3)}"
         if binds
         else "all reach their limits together",
-        without_one_a=without_one(sheet),
+        without_one_a=_worst_without_one(sheet, branches),
     )
     terms = [m.discharge_warranty_a if out else m.charge_warranty_a for m in modules]
     if any(t is not None for t in terms):
@@ -179,7 +171,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
             a=round(shared_limit_a(bound, branches)[0], 3),
             rule="warranty-limit",
             why="lower of data sheet and warranty, shared",
-            without_one_a=without_one(bound),
+            without_one_a=_worst_without_one(bound, branches),
         )
     rate = job.policy.max_discharge_c_rate if out else job.policy.max_c_rate
     if rate is not None:
@@ -202,7 +194,7 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
             a=round(shared_limit_a(cooled, branches)[0], 3),
             rule="temperature-derating",
             why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} °C",
-            without_one_a=without_one(cooled),
+            without_one_a=_worst_without_one(cooled, branches),
         )
     speaking = [m for m in modules if m.id in link.speaking]
     bms = speaking[0].bms if speaking else None

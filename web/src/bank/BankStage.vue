@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api } from '../api/client'
+import { useLibrary } from '../library/use-library'
 import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
@@ -14,8 +13,8 @@ interface Module {
   profile?: string
 }
 const job = useJob()
-const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
-const profiles = computed(() => (library.data.value ?? []).filter((p) => p.kind === 'module'))
+const { of, nameOf } = useLibrary()
+const profiles = computed(() => of('module'))
 const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined) ?? [])
 const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
 const bank = computed(() => job.plan.value?.bank)
@@ -40,7 +39,7 @@ function remove(i: number) {
   )
   openRow.value = null
 }
-const profileName = (id?: string) => profiles.value.find((p) => p.id === id)?.name ?? id ?? 'own figures'
+const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')
 const FIGURES: { key: string; label: string; unit: string; whole?: boolean; scale?: number }[] = [
   { key: 'series_cells', label: 'Cells in series', unit: '', whole: true },
   { key: 'capacity_ah', label: 'Capacity', unit: 'Ah' },

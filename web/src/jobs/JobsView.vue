@@ -7,6 +7,7 @@ import { api, ApiProblem, type JobLine } from '../api/client'
 import { accept, session } from '../session/use-session'
 import { when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
+import { hasWords } from '../ui/words'
 import { otherTheme, theme } from '../ui/theme'
 
 interface Summary {
@@ -23,13 +24,7 @@ const away = ref(false)
 const jobs = useQuery({ queryKey: ['jobs', away], queryFn: () => api.jobs(away.value), staleTime: 0 })
 const all = computed(() => (jobs.data.value ?? []).map((j) => ({ ...j, s: j.summary as unknown as Summary })))
 const words = ref('')
-const rows = computed(() => {
-  const wanted = words.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return all.value.filter((j) => {
-    const text = `${j.name} ${j.s.waits_for} ${j.saved_by}`.toLowerCase()
-    return wanted.every((w) => text.includes(w))
-  })
-})
+const rows = computed(() => all.value.filter((j) => hasWords(`${j.name} ${j.s.waits_for} ${j.saved_by}`, words.value)))
 const MANY = 6
 const state = (s: Summary) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)

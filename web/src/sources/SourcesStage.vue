@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, type Gentlest } from '../api/client'
+import type { Gentlest } from '../api/client'
+import { useLibrary } from '../library/use-library'
 import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
@@ -13,8 +13,7 @@ import { useJob } from '../workspace/use-job'
 const job = useJob()
 const sources = computed(() => job.plan.value?.sources)
 const mode = computed(() => (job.at('/policy/mode') as string | undefined) ?? 'off-grid')
-const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
-const nameOf = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
+const { nameOf } = useLibrary()
 const generator = computed(() => sources.value?.generator)
 const has = (s: string) => ((job.at('/site/sources') as string[] | undefined) ?? []).includes(s)
 const gentlest = useRun<Gentlest>(() => job.document.value)

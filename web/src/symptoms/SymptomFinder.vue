@@ -5,6 +5,7 @@ import { ElDialog } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api, type Diagnosis } from '../api/client'
 import { percent } from '../ui/figures'
+import { hasWords } from '../ui/words'
 import type { Stage } from '../workspace/places'
 import { useJob } from '../workspace/use-job'
 
@@ -15,10 +16,7 @@ const list = useQuery({ queryKey: ['symptoms'], queryFn: api.symptoms, staleTime
 const words = ref('')
 const chosen = ref('')
 const answers = ref<Record<string, number>>({})
-const found = computed(() => {
-  const all = words.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return (list.data.value ?? []).filter((s) => all.every((w) => s.word.toLowerCase().includes(w)))
-})
+const found = computed(() => (list.data.value ?? []).filter((s) => hasWords(s.word, words.value)))
 const told = useQuery({
   queryKey: ['diagnosis', chosen, answers, job.revision],
   queryFn: () => api.diagnose(chosen.value, answers.value, job.document.value),

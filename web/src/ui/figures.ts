@@ -9,19 +9,15 @@ export const amps = (a: number | null | undefined): string =>
   a === null || a === undefined ? 'none' : `${tidy(a, a < 100 ? 1 : 0)} A`
 export const percent = (f: number | null | undefined): string =>
   f === null || f === undefined ? '' : `${tidy(f * 100, f < 0.1 ? 1 : 0)} %`
+const timeOf = (at: Date) => at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
+const dayOf = (at: Date) => at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+/** The time of what was today, else the day. */
 export const when = (iso: string): string => {
   const at = new Date(iso)
-  const today = at.toDateString() === new Date().toDateString()
-  return today
-    ? at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
-    : at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+  return at.toDateString() === new Date().toDateString() ? timeOf(at) : dayOf(at)
 }
 /** Date and time as on a job sheet: 25 Nov 2026, 14:05. */
-export const moment = (iso: string): string => {
-  const at = new Date(iso)
-  const day = at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
-  return `${day}, ${at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })}`
-}
+export const moment = (iso: string): string => `${dayOf(new Date(iso))}, ${timeOf(new Date(iso))}`
 /** Names that must fit a narrow place: all of up to three, else the first and how many more. */
 export const inBrief = (names: string[]): string =>
   names.length <= 3 && names.join(' ').length <= 11 ? names.join(' ') : `${names[0]} +${names.length - 1}`

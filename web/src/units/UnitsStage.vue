@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api } from '../api/client'
 import { freeId } from '../bank/modules'
+import { useLibrary } from '../library/use-library'
 import ChoiceField from '../ui/ChoiceField.vue'
 import NumberField from '../ui/NumberField.vue'
 import TextField from '../ui/TextField.vue'
@@ -17,8 +16,7 @@ interface Unit {
   firmware?: string
 }
 const job = useJob()
-const library = useQuery({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity })
-const of = (kind: string) => (library.data.value ?? []).filter((p) => p.kind === kind)
+const { of, nameOf } = useLibrary()
 const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
 const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
 const adding = ref('')
@@ -64,7 +62,6 @@ const without = (path: string, list: unknown[], i: number) =>
     path,
     list.filter((_, k) => k !== i),
   )
-const name = (id: string) => library.data.value?.find((p) => p.id === id)?.name ?? id
 const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
 const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => u.unit === id)
 </script>
@@ -164,7 +161,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       <tbody>
         <tr v-for="(c, i) in chargers" :key="i">
           <td><TextField :path="`/sun/chargers/${i}/id`" :label="`Name of charger ${i + 1}`" needed bare class="id" /></td>
-          <td>{{ name(c.profile) }}</td>
+          <td>{{ nameOf(c.profile) }}</td>
           <td><NumberField :path="`/sun/chargers/${i}/array_w`" :label="`Array of ${c.id}`" unit="W" bare /></td>
           <td><NumberField :path="`/sun/chargers/${i}/tilt_deg`" :label="`Tilt of ${c.id}`" unit="°" bare /></td>
           <td><NumberField :path="`/sun/chargers/${i}/azimuth_deg`" :label="`Direction of ${c.id}`" unit="°" bare /></td>

@@ -12,9 +12,9 @@ export function useRun<T>(of: () => unknown = () => null) {
   const share = ref(0)
   const failure = ref('')
   const result = shallowRef<T | null>(null)
-  const begunWith = shallowRef<unknown>(null)
   const resultOf = shallowRef<unknown>(null)
   const stale = computed(() => result.value !== null && resultOf.value !== of())
+  let begunWith: unknown = null
   let id = ''
   let timer = 0
   let turn = 0
@@ -26,7 +26,7 @@ export function useRun<T>(of: () => unknown = () => null) {
     failure.value = ''
     share.value = 0
     word.value = 'beginning'
-    begunWith.value = of()
+    begunWith = of()
     try {
       const run = await api.startRun(body)
       id = run.id
@@ -51,7 +51,7 @@ export function useRun<T>(of: () => unknown = () => null) {
         share.value = run.share
         if (run.state === 'done') {
           result.value = await api.runResult<T>(id)
-          resultOf.value = begunWith.value
+          resultOf.value = begunWith
           state.value = 'done'
         } else if (run.state === 'failed') {
           state.value = 'failed'

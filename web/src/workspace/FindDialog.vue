@@ -2,6 +2,7 @@
 // Find any quantity, setting or finding of the plan by its words, and go there.
 import { ElDialog } from 'element-plus'
 import { computed, nextTick, onMounted, ref } from 'vue'
+import { hasWords } from '../ui/words'
 import type { Stage } from './places'
 import { useJob } from './use-job'
 
@@ -72,10 +73,7 @@ const all = computed<Hit[]>(() => {
     hits.push({ words: `Module ${m.id}`, where: 'bank', pointer: `/bank/modules/${plan?.bank?.modules.indexOf(m)}` })
   return hits
 })
-const hits = computed(() => {
-  const words = query.value.toLowerCase().split(/\s+/).filter(Boolean)
-  return all.value.filter((h) => words.every((w) => `${h.words} ${h.where}`.toLowerCase().includes(w))).slice(0, 12)
-})
+const hits = computed(() => all.value.filter((h) => hasWords(`${h.words} ${h.where}`, query.value)).slice(0, 12))
 function pick(hit: Hit | undefined) {
   if (!hit) return
   open.value = false

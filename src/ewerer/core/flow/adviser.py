@@ -255,9 +255,10 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
     options = list(candidates([float(p) for p in day_price], reserve, targets))
     for i, windows in enumerate(options):
         say("trying windows", 0.15 + 0.6 * i / max(1, len(options)))
+        wanted = minutes(intent_days(windows)[0])
         day = expand_slots(compile_slots(windows, form), form)
         cost = cost_of(_codes(day))
-        meant = min(meant, cost_of(_codes(minutes(intent_days(windows)[0]))))
+        meant = min(meant, cost if day == wanted else cost_of(_codes(wanted)))
         tried += 1
         if cost < best[0] - 1e-6:
             best = (cost, windows)
