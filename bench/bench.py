@@ -19,14 +19,14 @@ from pathlib import Path
 import numpy as np
 
 from bench.server import demo_server
-from ewerer.core.device import DeviceModel
+from ewerer.core.devices.library import parse_job, shipped_library
+from ewerer.core.devices.model import DeviceModel
 from ewerer.core.documents import InverterProfile
-from ewerer.core.entry_order import entry_order
 from ewerer.core.flow import adviser, results, scenario
 from ewerer.core.flow.kernel import U_COUNT
-from ewerer.core.library import parse_job, shipped_library
 from ewerer.core.plan import plan
-from ewerer.core.visit import unit_order
+from ewerer.core.visit.order import entry_order
+from ewerer.core.visit.working_list import unit_order
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "ewerer" / "demo" / "skerry-field-station.json"
@@ -183,9 +183,9 @@ def server_rows() -> list[Row]:
         job = DEMO.read_bytes()
         rows = [timed("plan over the API, one round trip", lambda: call("POST", "/api/plan", job, token), 60, 60)]
         long = json.dumps({"kind": "gentlest", "document": json.loads(job), "days": 365}).encode()
-        begun = [json.loads(call("POST", "/api/runs", long, token))["id"] for _ in range(8)]
+        begun = [json.loads(call("POST", "/api/work", long, token))["id"] for _ in range(8)]
         rows.append(timed("plan over the API while years are simulated", lambda: call("POST", "/api/plan", job, token), 120, 40, 0))
-        states = [json.loads(call("GET", f"/api/runs/{one}"))["state"] for one in begun]
+        states = [json.loads(call("GET", f"/api/work/{one}"))["state"] for one in begun]
         assert states[-1] in ("waiting", "running"), f"the long work was over too soon: {states}"
         rows.append(Row("first page, compressed", weight(base) / 1000, "kB", 400, 1, weight(base) / 1000))
     return rows

@@ -9,9 +9,9 @@ from typing import Any
 import jsonschema
 from hypothesis import strategies as st
 
-from ewerer.core.cli import schema
+from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.documents import Job, Plan
-from ewerer.core.library import parse_job, shipped_library
+from ewerer.core.documents.schema import schema
 from ewerer.core.plan import plan
 
 DEMO = Path(__file__).resolve().parent.parent / "src" / "ewerer" / "demo"

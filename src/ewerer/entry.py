@@ -1,4 +1,4 @@
-"""The console script: hands core commands to the core and web commands to the server."""
+"""The console script: hands core commands to the command line and web commands to the server."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run ``ewerer``; return the exit code."""
-    from .core import cli
+    from . import cli
 
     args = cli.parser().parse_args(argv)
     if args.command in ("demo", "serve"):

@@ -4,8 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.cells import (
-    CHARGE_DERATING,
+from ewerer.core.trade.chemistries import (
     CHEMISTRIES,
     LFP,
     charge_level_v,
@@ -75,7 +74,7 @@ def test_voltage_class(cells, volts):
     [(-0.1, 0.0), (-20, 0.0), (0, 0.2), (5, 0.6), (10, 1.0), (25, 1.0), (42, 1.0), (47, 0.5), (52, 0.0), (70, 0.0)],
 )
 def test_charge_derating_line(temp, fraction):
-    assert derating(CHARGE_DERATING, temp) == pytest.approx(fraction)
+    assert derating(LFP.charge_derating, temp) == pytest.approx(fraction)
 
 
 @given(chemistries, st.floats(0.0, 0.999))

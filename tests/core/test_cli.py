@@ -6,7 +6,7 @@ import sys
 
 import pytest
 
-from ewerer.core import cli
+from ewerer import cli
 from tests.jobs import DEMO, SKERRY, changed, hand_written, inline
 
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from ewerer.core.conditions import ConditionError, parse_condition, parse_interlock
+from ewerer.core.documents.conditions import ConditionError, parse_condition, parse_interlock
 
 SHOWN = {"order": "Sun, store, grid", "judge": "Volts", "amps": "20", "eq": "Off"}
 

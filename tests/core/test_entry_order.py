@@ -7,10 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ewerer.core.device import DeviceModel, Refusal, UnitState
+from ewerer.core.devices.library import shipped_library
+from ewerer.core.devices.model import DeviceModel, Refusal, UnitState
 from ewerer.core.documents import InverterProfile
-from ewerer.core.entry_order import entry_order, menu_distance, needed_mode, why_now
-from ewerer.core.library import shipped_library
+from ewerer.core.visit.order import entry_order, menu_distance, needed_mode, why_now
 
 ORROWAN = next(p for p in shipped_library() if p.id == "orrowan-t8")
 

@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ewerer.core import cli
+from ewerer import cli
+from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.job import Window
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, candidates, optimum_cost
 from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, simulate
 from ewerer.core.flow.scenario import build, prices_of, weather
-from ewerer.core.library import shipped_library
 from tests.jobs import DEMO, LARCH, SKERRY, TARN, changed, data, job_of, plan_of
 
 LIBRARY = shipped_library()
@@ -496,7 +496,7 @@ def test_stored_energy_is_the_area_under_the_curve():
 
 def test_candidates_cover_the_day_without_overlap():
     price = [0.1] * 420 + [0.3] * 600 + [0.5] * 180 + [0.3] * 180 + [0.1] * 60
-    from ewerer.core.windows import spans
+    from ewerer.core.devices.slots.week import spans
 
     for windows in candidates(price, 0.2, (1.0,)):
         seen = np.zeros(1440, int)

@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.conditions import parse_interlock
-from ewerer.core.ladder import HYSTERESIS_PER_CELL_V, LOWEST_SHUTDOWN_PER_CELL_V
-from ewerer.core.library import parse_profile, shipped_library
+from ewerer.core.devices.codec import factor_of
+from ewerer.core.devices.library import parse_profile, shipped_library
+from ewerer.core.documents.conditions import parse_interlock
 from ewerer.core.plan import plan
-from ewerer.core.sheet import factor_of
+from ewerer.core.trade.chemistries import LFP
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, random_jobs, rules
 
 DESCENDING = ["absorb_v", "float_v", "recharge_v", "return_bank_v", "to_mains_v", "alarm_v", "shutdown_v", "unit_off_v"]
@@ -55,9 +55,9 @@ def test_order_and_margins_hold_for_every_feasible_plan(job):
     assert have == sorted(have, reverse=True)
     v = {q: rung.value for q, rung in rungs.items()}
     cell_min, cell_max = made.bank.cell_min_v, made.bank.cell_max_v
-    assert v["shutdown_v"] >= n * (cell_min + LOWEST_SHUTDOWN_PER_CELL_V) - 1e-6
+    assert v["shutdown_v"] >= n * (cell_min + LFP.margins.shutdown_v) - 1e-6
     assert v["absorb_v"] + 0.3 / 16 * n + n * 0.03 <= n * cell_max + 1e-3
-    h = HYSTERESIS_PER_CELL_V * n
+    h = LFP.margins.hysteresis_v * n
     if "restart_v" in v:
         assert v["restart_v"] - v["shutdown_v"] >= made.limits.discharge.bank_a * r + h - 1e-5
     if "return_bank_v" in v:
@@ -118,7 +118,7 @@ def narrow_library(low, high):
     for s in profile["settings"]:
         if s["id"] == "low-out":
             s["min"], s["max"] = low, high
-    from ewerer.core.library import Library
+    from ewerer.core.devices.library import Library
 
     return Library([*shipped_library(), parse_profile(json.dumps(profile))])
 

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.cells import LFP, ocv_v, slope_v, soc_at
+from ewerer.core.trade.chemistries import LFP, ocv_v, slope_v, soc_at
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, inline, plan_of, random_jobs
 
 EPS = 1e-6

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.limits import ac_budget, discharge_a, split
+from ewerer.core.planning.limits import ac_budget, discharge_a, split
 from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, plan_of, random_jobs
 
 

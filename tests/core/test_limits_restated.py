@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.library import shipped_library
+from ewerer.core.devices.library import shipped_library
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline, plan_of, random_jobs, rules
 
 RATED = {p.id: p.ratings for p in shipped_library() if hasattr(p, "ratings")}
@@ -115,7 +115,7 @@ def test_reported_limit_is_buffered_and_rounded_down(count, amps, buffer, step):
     bms = library.get(module["profile"], type(library.get(module["profile"], object))).bms
     exact = bms.buffer * amps * count
     assert shown <= exact + 1e-9 and exact - shown < bms.report_step_a
-    from ewerer.core.bank import reported_a
+    from ewerer.core.planning.bank import reported_a
 
     other = reported_a([amps] * count, buffer, step)
     assert other <= buffer * amps * count + 1e-9 < other + step + 1e-6

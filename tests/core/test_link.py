@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.addresses import address_of, planned_addresses, up_positions
-from ewerer.core.bank import resolve_modules
-from ewerer.core.cable import T568B, make_cable, ohms_with, pair_of, terminators_at
+from ewerer.core.devices.addresses import address_of, planned_addresses, up_positions
+from ewerer.core.devices.cable import T568B, make_cable, ohms_with, pair_of, terminators_at
+from ewerer.core.devices.library import Library, parse_profile, shipped_library
 from ewerer.core.documents.profiles import HostRule, Port
-from ewerer.core.library import Library, parse_profile, shipped_library
-from ewerer.core.link import displays
 from ewerer.core.plan import plan
+from ewerer.core.planning.bank import resolve_modules
+from ewerer.core.planning.link import displays
 from tests.jobs import LARCH, SKERRY, changed, data, inline, job_of, plan_of, rules
 
 H, L = "CAN-H", "CAN-L"
@@ -61,7 +61,7 @@ def paired(unit_ports, unit_protocols, bms_ports, bms_protocols, **job):
         "units": [{"id": "U1", "profile": "unit", "firmware": job.pop("firmware", "2.14")}],
     }
     document |= job
-    from ewerer.core.library import parse_job
+    from ewerer.core.devices.library import parse_job
 
     return plan(parse_job(json.dumps(document), library), library)
 

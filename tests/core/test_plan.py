@@ -5,9 +5,10 @@ import json
 import pytest
 from hypothesis import given
 
-from ewerer.core.findings import REGISTRY, STAGES, rules_markdown
-from ewerer.core.library import shipped_library
+from ewerer.core.devices.library import shipped_library
 from ewerer.core.plan import plan
+from ewerer.core.trade.rules import REGISTRY, rules_markdown
+from ewerer.core.trade.stages import STAGES
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, inline, job_of, plan_of, random_jobs, rules, validator
 
 CONTRACT = {

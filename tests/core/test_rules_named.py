@@ -3,7 +3,7 @@
 import re
 from pathlib import Path
 
-from ewerer.core.findings import REGISTRY, rules_markdown
+from ewerer.core.trade.rules import REGISTRY, rules_markdown
 
 TESTS = Path(__file__).resolve().parents[1]
 

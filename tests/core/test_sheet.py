@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import load_workbook
 
+from ewerer.core.devices.codec import decode, encode, factor_of
+from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents import InverterProfile
-from ewerer.core.export import sheet_bytes
-from ewerer.core.library import shipped_library
-from ewerer.core.sheet import decode, encode, factor_of
+from ewerer.core.pages.export import sheet_bytes
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, job_of, plan_of, random_jobs, rules
 
 INVERTERS = [p for p in shipped_library() if isinstance(p, InverterProfile)]

@@ -4,8 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.limits import engine_derate
-from ewerer.core.sources import ac_window, quiet_hours
+from ewerer.core.planning.limits import engine_derate
+from ewerer.core.planning.sources import ac_window, quiet_hours
 from tests.jobs import LARCH, SKERRY, TARN, changed, job_of, plan_of, rules
 
 

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.steps import ceil_to_step, decimals_of, figure, floor_to_step, round_to_step
+from ewerer.core.trade.steps import ceil_to_step, decimals_of, figure, floor_to_step, round_to_step
 
 steps = st.sampled_from([0.01, 0.1, 0.2, 0.5, 1, 5, 10])
 values = st.integers(-10_000, 10_000).map(lambda n: n / 37)

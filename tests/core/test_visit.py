@@ -4,14 +4,14 @@ import json
 
 import pytest
 
-from ewerer.core import cli
-from ewerer.core.as_found import parse_found
-from ewerer.core.device import DeviceModel, Refusal
+from ewerer import cli
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.devices.model import DeviceModel, Refusal
 from ewerer.core.documents import DocumentError
-from ewerer.core.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.plan import plan
-from ewerer.core.tryout import try_value, try_writes
-from ewerer.core.visit import unit_order
+from ewerer.core.visit.as_found import parse_found
+from ewerer.core.visit.tryout import try_value, try_writes
+from ewerer.core.visit.working_list import unit_order
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, rules
 
 PROFILES = {p.id: p for p in shipped_library()}
@@ -156,7 +156,7 @@ def test_a_preset_that_fits_does():
     profile["presets"] = [
         {"name": "Lithium", "sets": {"absorb_v": 55.2, "float_v": 53.6, "shutdown_v": 46.0, "temp_comp_mv_per_c": 0}}
     ]
-    from ewerer.core.library import Library, parse_profile
+    from ewerer.core.devices.library import Library, parse_profile
     from ewerer.core.plan import plan
 
     assert plan(job_of(SKERRY), Library([*shipped_library(), parse_profile(json.dumps(profile))])).presets[0].fits

@@ -9,30 +9,28 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ewerer.core.documents.job import Window
-from ewerer.core.documents.profiles import SlotForm
-from ewerer.core.library import Library, parse_profile, shipped_library
-from ewerer.core.plan import plan
-from ewerer.core.windows import (
+from ewerer.core.devices.library import Library, parse_profile, shipped_library
+from ewerer.core.devices.slots.forms import compile_slots, expand_slots, sayable
+from ewerer.core.devices.slots.week import (
     AUTO,
     DAY,
     HOLD,
     What,
-    calendar,
-    compare,
-    compile_slots,
     days_of,
-    expand_slots,
     intent_days,
     intent_on,
     intent_week,
     local_minutes,
     minutes,
     minutes_of,
-    sayable,
     spans,
     time_of,
-)  # fmt: skip
+)
+from ewerer.core.documents.job import Window
+from ewerer.core.documents.profiles import SlotForm
+from ewerer.core.pages.calendar import calendar
+from ewerer.core.plan import plan
+from ewerer.core.planning.windows import compare
 from tests.jobs import SKERRY, TARN, changed, job_of, plan_of, rules
 
 PAIRS = SlotForm(form="pairs", charge_slots=3, discharge_slots=3, step_min=1, end_of_day="24:00")

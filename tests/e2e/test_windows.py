@@ -123,7 +123,7 @@ def test_the_year_runs_is_cancelled_and_runs_again(opened):
             return route.continue_()
         return route.fulfill(json={**route.fetch().json(), "state": "running", "share": 0.5, "word": "June"})
 
-    page.route("**/api/runs/*", half_way)
+    page.route("**/api/work/*", half_way)
     page.get_by_role("button", name="Run the year").click()
     expect(page.get_by_role("img", name="50 %")).to_be_visible()
     expect(page.get_by_role("status").filter(has_text="June")).to_be_visible()
@@ -131,7 +131,7 @@ def test_the_year_runs_is_cancelled_and_runs_again(opened):
     expect(page.get_by_text("Cancelled; run it again when you like.")).to_be_visible()
     expect(page.locator("[data-calendar]")).to_have_count(0)
     assert told == ["DELETE"]
-    page.unroute("**/api/runs/*")
+    page.unroute("**/api/work/*")
     page.get_by_role("button", name="Run the year").click()
     expect(page.locator("[data-calendar] rect")).to_have_count(365, timeout=60_000)
     expect(page.locator("[data-ledger]")).to_contain_text("kWh")

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
+from ewerer.core.devices.library import shipped_library
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.results import charge_time_min
 from ewerer.core.flow.scenario import build
-from ewerer.core.library import shipped_library
 from tests.jobs import SKERRY, job_of
 
 CASES = [(0.2, 3.45), (0.5, 3.45), (0.5, 3.55)]

@@ -4,14 +4,14 @@ import math
 
 import pytest
 
-from ewerer.core.bank import parallel_mohm, reported_a
-from ewerer.core.cells import LFP, charge_level_v, peukert_capacity_ah
-from ewerer.core.derived import hold_per_ah_h
-from ewerer.core.library import shipped_library
-from ewerer.core.limits import ac_budget, discharge_a
-from ewerer.core.sheet import decode, encode
-from ewerer.core.sources import ac_window
-from ewerer.core.steps import clean
+from ewerer.core.devices.codec import decode, encode
+from ewerer.core.devices.library import shipped_library
+from ewerer.core.planning.bank import parallel_mohm, reported_a
+from ewerer.core.planning.derived import hold_per_ah_h
+from ewerer.core.planning.limits import ac_budget, discharge_a
+from ewerer.core.planning.sources import ac_window
+from ewerer.core.trade.chemistries import LFP, charge_level_v, peukert_capacity_ah
+from ewerer.core.trade.steps import clean
 
 
 def test_three_modules_in_parallel():  # common practice; parallel resistances

@@ -9,12 +9,13 @@ import pytest
 from dateutil.rrule import rrulestr
 from scipy.integrate import solve_ivp
 
+from ewerer.core.devices.library import shipped_library
+from ewerer.core.devices.slots.week import intent_on, local_minutes
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import optimum_cost
 from ewerer.core.flow.results import simulate
 from ewerer.core.flow.scenario import build
-from ewerer.core.library import shipped_library
-from ewerer.core.windows import calendar, intent_on, local_minutes
+from ewerer.core.pages.calendar import calendar
 from tests.jobs import SKERRY, TARN, changed, job_of
 
 LIBRARY = shipped_library()

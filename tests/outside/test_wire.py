@@ -10,9 +10,9 @@ from cantools import j1939
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.cable import CAN_LENGTH_M, PAIRS, T568B, length_limit_m, ohms_with
-from ewerer.core.wire import rvc, sunspec
-from ewerer.core.wire.protocols import FAMILIES, FOLDER
+from ewerer.core.devices.cable import CAN_LENGTH_M, PAIRS, T568B, length_limit_m, ohms_with
+from ewerer.core.devices.wire import rvc, sunspec
+from ewerer.core.devices.wire.protocols import FAMILIES, FOLDER
 
 
 @given(st.integers(0, 0x1FFFF), st.integers(0, 255), st.integers(0, 7))

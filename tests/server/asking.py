@@ -28,3 +28,10 @@ def assert_problem(response, status):
     assert {"type", "title", "status", "detail"} <= set(body) and body["status"] == status
     assert "Traceback" not in response.content.decode()
     return body
+
+
+def items(client, path):
+    """Return the items of a page of a list."""
+    page = client.get(f"/api{path}").json()
+    assert page["total"] >= len(page["items"]) and page["offset"] >= 0
+    return page["items"]

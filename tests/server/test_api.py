@@ -10,11 +10,11 @@ from django.core.management import call_command
 from django.test import Client
 from openpyxl import load_workbook
 
-from ewerer.core.findings import rules_markdown
-from ewerer.core.quantities import glossary_markdown
+from ewerer.core.trade.quantities import glossary_markdown
+from ewerer.core.trade.rules import rules_markdown
 from ewerer.server.api import openapi_json
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
-from tests.server.asking import assert_problem, person, post, put
+from tests.server.asking import assert_problem, items, person, post, put
 
 pytestmark = pytest.mark.django_db
 ROOT = Path(__file__).resolve().parents[2]
@@ -57,13 +57,13 @@ def test_another_crews_job_is_not_there(job, theirs):
     assert_problem(put(theirs, job, 1, data(SKERRY)), 404)
     assert_problem(theirs.delete(f"/api/jobs/{job}"), 404)
     assert_problem(post(theirs, f"/jobs/{job}/copy", {}), 404)
-    assert theirs.get("/api/jobs").json() == []
+    assert items(theirs, "/jobs") == []
 
 
 def test_every_save_is_a_revision_with_who_when_and_what(mine, job):
     next_one = changed(SKERRY, bank__fuse_a=300)
     assert put(mine, job, 1, next_one).json()["revision"] == 2
-    latest, first = mine.get(f"/api/jobs/{job}/revisions").json()
+    latest, first = items(mine, f"/jobs/{job}/revisions")
     assert (latest["number"], latest["saved_by"]) == (2, "ann")
     assert latest["changes"] == [{"op": "replace", "path": "/bank/fuse_a", "value": 300}]
     assert first["number"] == 1 and mine.get(f"/api/jobs/{job}/revisions/1").json() == data(SKERRY)
@@ -101,7 +101,7 @@ BAD = {
 def test_bad_input_is_refused_and_nothing_is_stored(mine, path, body):
     found = assert_problem(post(mine, path, body), 422)
     assert found["problems"][0]["message"]
-    assert mine.get("/api/jobs").json() == []
+    assert items(mine, "/jobs") == []
 
 
 def test_bad_save_keeps_the_old_revision(mine, job):
@@ -141,13 +141,13 @@ def test_copy_leaves_the_marks_of_work_done(mine, job):
 
 def test_put_away_and_take_out(mine, job):
     assert mine.delete(f"/api/jobs/{job}").json()["put_away"]
-    assert mine.get("/api/jobs").json() == [] and len(mine.get("/api/jobs?put_away=true").json()) == 1
+    assert items(mine, "/jobs") == [] and len(items(mine, "/jobs?put_away=true")) == 1
     assert post(mine, f"/jobs/{job}/take-out", {}).json()["put_away"] is False
 
 
 def test_list_says_what_each_job_waits_for(mine):
     post(mine, "/jobs", {"ewerer": "job/1", "name": "New"})
-    line = mine.get("/api/jobs").json()[0]
+    line = items(mine, "/jobs")[0]
     assert line["summary"]["waits_for"] == "No module yet" and line["summary"]["stop"] >= 1
 
 
@@ -164,12 +164,12 @@ def test_sheets(mine, job, format):
 
 
 def test_library_and_rules(mine):
-    profiles = mine.get("/api/library").json()
+    profiles = items(mine, "/library")
     assert {p["kind"] for p in profiles} == {"module", "inverter", "sun-charger"}
     assert mine.get("/api/library/orrowan-t8").json()["name"] == "Orrowan T8"
     assert_problem(mine.get("/api/library/none"), 404)
-    assert {r["id"] for r in mine.get("/api/rules").json()} >= {"bank-share", "shutdown-above-cutoff"}
-    assert mine.get("/api/quantities").json()["absorb_v"] == {"word": "Absorption", "unit": "V", "kind": "volts"}
+    assert {r["id"] for r in items(mine, "/rules?limit=500")} >= {"bank-share", "shutdown-above-cutoff"}
+    assert {"name": "absorb_v", "word": "Absorption", "unit": "V", "kind": "volts"} in items(mine, "/quantities")
 
 
 def test_unknown_addresses(mine):
@@ -226,7 +226,7 @@ def test_second_job_of_another_voltage(mine):
 
 
 def test_fault_finder_takes_the_plan_as_evidence(mine):
-    assert {"id": "page-zeros", "word": "The battery page shows all zeros"} in mine.get("/api/symptoms").json()
+    assert {"id": "page-zeros", "word": "The battery page shows all zeros"} in items(mine, "/symptoms")
     plain = post(mine, "/symptoms/limits-of-one", {"answers": {}}).json()
     wrong = changed(SKERRY, bank__modules__0__switches="dudd", bank__modules__1__switches="uudd", bank__modules__2__switches="ddud")
     told = post(mine, "/symptoms/limits-of-one", {"document": wrong}).json()
@@ -245,7 +245,7 @@ def test_cable_card_and_dbc_files(mine, job):
     assert_problem(mine.get(f"/api/jobs/{job}/cable?paper=A0"), 422)
     put(mine, job, 1, changed(SKERRY, policy__loop="open"))
     assert "no cable to draw" in assert_problem(mine.get(f"/api/jobs/{job}/cable"), 422)["detail"]
-    assert {p["name"] for p in mine.get("/api/protocols").json()} >= {"rv-c", "sunspec-modbus", "dunmarrow-link"}
+    assert {p["name"] for p in items(mine, "/protocols")} >= {"rv-c", "sunspec-modbus", "dunmarrow-link"}
     assert b"BO_ 848 Limits" in mine.get("/api/protocols/dunmarrow-link/dbc").content
     assert_problem(mine.get("/api/protocols/rv-c/dbc"), 404)
 
@@ -274,9 +274,9 @@ def test_profiles_have_versions_and_jobs_pin_them(mine, theirs):
     assert post(mine, "/plan", document).json()["bank"]["charge_limit_a"] == 60
     stale = mine.put("/api/library/mine-200?base_revision=1", json.dumps(own_profile(charge_a=70)), content_type="application/json")
     assert assert_problem(stale, 409)["current_revision"] == 2
-    assert [v["revision"] for v in mine.get("/api/library/mine-200/versions").json()] == [2, 1]
+    assert [v["revision"] for v in items(mine, "/library/mine-200/versions")] == [2, 1]
     assert mine.get("/api/library/mine-200?revision=1").json()["charge_a"] == 100
-    assert "mine-200" not in {p["id"] for p in theirs.get("/api/library").json()}
+    assert "mine-200" not in {p["id"] for p in items(theirs, "/library")}
     assert_problem(theirs.get("/api/library/mine-200"), 404)
     assert_problem(post(theirs, "/plan", document), 422)
     assert mine.delete("/api/library/mine-200").status_code == 204
@@ -297,7 +297,9 @@ def test_bad_profiles_are_refused(mine):
 def test_try_as_found_and_order(mine):
     profile = mine.get("/api/library/orrowan-t8").json()
     told = post(
-        mine, "/library/try", {"profile": profile, "setting": "fill-volts", "value": "55.2", "writes": [["low-warn", "41"]]}
+        mine,
+        "/library/try",
+        {"profile": profile, "setting": "fill-volts", "value": "55.2", "writes": [{"setting": "low-warn", "value": "41"}]},
     ).json()
     assert told["entry"]["shown"] == "55.2 V" and told["writes"][0]["taken"] is False
     assert_problem(post(mine, "/library/try", {"profile": own_profile()}), 422)

@@ -6,7 +6,7 @@ import time
 import pytest
 
 from ewerer.core.documents import DocumentError
-from ewerer.server.runs import work
+from ewerer.server.work import work
 from tests.jobs import LARCH, TARN, changed, data
 from tests.server.asking import assert_problem, post
 
@@ -17,7 +17,7 @@ def wait(client, run):
     """Return the run when it is over, and every word and share told on the way."""
     told = []
     for _ in range(2400):
-        now = client.get(f"/api/runs/{run['id']}").json()
+        now = client.get(f"/api/work/{run['id']}").json()
         told.append((now["word"], now["share"]))
         if now["state"] not in ("waiting", "running"):
             return now, told
@@ -46,29 +46,29 @@ def test_too_many_days_at_once(mine, days):
 def test_a_job_without_a_bank_cannot_be_simulated(mine):
     job = changed(TARN, bank__modules=[])
     assert_problem(post(mine, "/simulate", job), 422)
-    over, _ = wait(mine, post(mine, "/runs", {"kind": "year", "document": job}).json())
+    over, _ = wait(mine, post(mine, "/work", {"kind": "year", "document": job}).json())
     assert over["state"] == "failed"
     assert "module" in over["problem"] or "bank" in over["problem"]
 
 
 def test_a_year_tells_its_progress_and_gives_a_result(mine):
-    run = post(mine, "/runs", {"kind": "year", "document": data(TARN), "days": 60})
+    run = post(mine, "/work", {"kind": "year", "document": data(TARN), "days": 60})
     assert run.status_code == 202
     over, told = wait(mine, run.json())
     assert over["state"] == "done"
     shares = [share for _, share in told]
     assert shares == sorted(shares)
     assert shares[-1] == 1
-    year = mine.get(f"/api/runs/{over['id']}/result").json()
+    year = mine.get(f"/api/work/{over['id']}/result").json()
     assert len(year["daily"]) == 60
     assert year["series"] is None
 
 
 def test_others_can_neither_read_nor_cancel_it(mine, theirs):
-    run = post(mine, "/runs", {"kind": "year", "document": data(TARN), "days": 2}).json()
+    run = post(mine, "/work", {"kind": "year", "document": data(TARN), "days": 2}).json()
     for method in (theirs.get, theirs.delete):
-        assert_problem(method(f"/api/runs/{run['id']}"), 404)
-    assert_problem(theirs.get(f"/api/runs/{run['id']}/result"), 404)
+        assert_problem(method(f"/api/work/{run['id']}"), 404)
+    assert_problem(theirs.get(f"/api/work/{run['id']}/result"), 404)
     assert wait(mine, run)[0]["state"] == "done"
 
 
@@ -76,8 +76,8 @@ def test_compare_names_both_sides(mine):
     other = data(TARN)
     other["windows"] = []
     body = {"kind": "compare", "document": data(TARN), "other": other, "days": 30}
-    over, _ = wait(mine, post(mine, "/runs", body).json())
-    both = mine.get(f"/api/runs/{over['id']}/result").json()
+    over, _ = wait(mine, post(mine, "/work", body).json())
+    both = mine.get(f"/api/work/{over['id']}/result").json()
     assert len(both["names"]) == len(both["ledgers"]) == 2
     assert both["ledgers"][0]["cost"] != both["ledgers"][1]["cost"]
     assert both["ledgers"][0]["load_kwh"] == pytest.approx(both["ledgers"][1]["load_kwh"])
@@ -94,7 +94,7 @@ def test_compare_names_both_sides(mine):
     ],
 )
 def test_bad_orders_for_long_work_are_refused(mine, body):
-    assert_problem(post(mine, "/runs", body), 422)
+    assert_problem(post(mine, "/work", body), 422)
 
 
 @pytest.fixture
@@ -187,8 +187,8 @@ def test_a_measured_series_is_read_and_refused(mine, client):
 
 @pytest.mark.parametrize("late", [1, 33])
 def test_a_day_shown_after_the_days_before_it_is_that_day_of_the_year(mine, late):
-    over, _ = wait(mine, post(mine, "/runs", {"kind": "year", "document": data(LARCH), "days": 40}).json())
-    day = mine.get(f"/api/runs/{over['id']}/result").json()["daily"][late]
+    over, _ = wait(mine, post(mine, "/work", {"kind": "year", "document": data(LARCH), "days": 40}).json())
+    day = mine.get(f"/api/work/{over['id']}/result").json()["daily"][late]
     alone = post(mine, f"/simulate?lead_days={late}", data(LARCH)).json()
     assert alone["daily"] == [day]
     assert alone["ledger"]["days"] == 1

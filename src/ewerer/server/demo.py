@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.contrib.auth import get_user_model
 
-from ..core.library import parse_job, shipped_library
+from ..core.devices.library import parse_job, shipped_library
 from .crews.models import Crew, Member
 from .jobs import actions
 from .jobs.models import Job

@@ -1,9 +1,11 @@
 """The documents that go in at one door and come out of the other."""
 
-from .base import Document, DocumentError, Problem, parse_document, parse_json
+from ..trade.finding import Finding
+from .base import Document
 from .job import Job
-from .plan import Finding, Plan
+from .parse import DocumentError, Problem, parse_document, parse_json
 from .profiles import PROFILE_MODELS, InverterProfile, ModuleProfile, Profile, SunChargerProfile
+from .results.plan import Plan
 
 __all__ = [
     "PROFILE_MODELS",

@@ -8,7 +8,9 @@ from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, Field, field_validator, model_validator
+from pydantic_core import PydanticCustomError
 
+from ..trade.chemistries import CHEMISTRIES
 from .base import (
     AmpHours,
     Amps,
@@ -17,6 +19,7 @@ from .base import (
     Celsius,
     Date,
     Document,
+    Figure,
     Fraction,
     Identifier,
     LeadMilliohms,
@@ -31,9 +34,25 @@ from .base import (
 )
 
 Source = Literal["sun", "mains", "generator"]
+
+
 Phase = Literal["L1", "L2", "L3"]
-Chemistry = Literal["lfp", "nmc", "lto"]
+
+
+def _known_chemistry(name: str) -> str:
+    if name not in CHEMISTRIES:
+        raise PydanticCustomError("literal_error", "not one of the choices")
+    return name
+
+
+Chemistry = Annotated[
+    str, AfterValidator(_known_chemistry), Field(json_schema_extra={"enum": list(CHEMISTRIES)}, description="a cell chemistry")
+]
+
+
 Version = Annotated[str, Field(min_length=1, max_length=40, description="a firmware version as displayed")]
+
+
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
@@ -293,12 +312,12 @@ class Policy(Document):
         Annotated[float, Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts")]
         | None
     ) = None
-    own_figures: Annotated[dict[Identifier, float], Field(max_length=60)] = {}
+    own_figures: Annotated[dict[Identifier, Figure], Field(max_length=60)] = {}
 
     @field_validator("own_figures")
     @classmethod
     def _known(cls, own: dict[str, float]) -> dict[str, float]:
-        from ..quantities import LADDER_QUANTITIES
+        from ..trade.quantities import LADDER_QUANTITIES
 
         for name in own:
             if name not in LADDER_QUANTITIES:
@@ -411,6 +430,8 @@ class Job(Document):
 
 
 def _ids_once(ids: list[Any]) -> None:
-    twins = sorted({i for i in ids if ids.count(i) > 1})
-    if twins:
-        raise ValueError(f"id {twins[0]!r} stands twice; each needs its own")
+    seen: set[Any] = set()
+    for id in ids:
+        if id in seen:
+            raise ValueError(f"id {id!r} stands twice; each needs its own")
+        seen.add(id)

@@ -2,31 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from ..conditions import ConditionError, parse_condition, parse_interlock
-from ..quantities import QUANTITIES
+from ..trade.margins import CHARGER_EFFICIENCY, INVERTER_EFFICIENCY, SUN_EFFICIENCY
+from ..trade.quantities import QUANTITIES
 from .base import (
     AmpHours,
     Amps,
     CellCount,
     CellVolts,
+    Condition,
     Document,
+    Figure,
     Fraction,
     Identifier,
     Milliohms,
     PackVolts,
     PositiveAmps,
+    Shown,
     Text,
     Title,
     Watts,
 )
+from .conditions import ConditionError, parse_condition, parse_interlock
 from .job import Chemistry
 
 Bus = Literal["can", "rs485"]
+BitRate = Annotated[int, Field(ge=100, le=10_000_000, description="bits a second")]
+MAX_STEPS = 10_000_000
+LEAST_STEP = 0.00001
 
 
 class Firmware(Document):
@@ -44,8 +52,8 @@ class Port(Document):
     label: Annotated[str, Field(max_length=40)]
     connector: Literal["8p8c", "terminal"] = "8p8c"
     bus: Bus
-    bitrates: Annotated[list[int], Field(min_length=1, max_length=12)]
-    pins: Annotated[dict[Annotated[str, Field(pattern=r"^([1-9]|1[0-2])$")], str], Field(max_length=12)]
+    bitrates: Annotated[list[BitRate], Field(min_length=1, max_length=12)]
+    pins: Annotated[dict[Annotated[str, Field(pattern=r"^([1-9]|1[0-2])$")], Shown], Field(max_length=12)]
     purpose: Literal["inverter", "module", "follower", "meter"] = "inverter"
 
 
@@ -55,7 +63,7 @@ class Protocol(Document):
     name: Identifier
     version: Annotated[str, Field(max_length=20)]
     port: Identifier
-    bitrate: int
+    bitrate: BitRate
     entry: Annotated[str, Field(max_length=40)] | None = None
     approved: bool = False
 
@@ -170,9 +178,9 @@ class Encoding(Document):
     """
 
     kind: Literal["plain", "per-2v-cell", "percent-of-rated", "choice", "on-off", "hhmm"] = "plain"
-    scale: Annotated[float, Field(gt=0, le=10000)] = 1.0
-    rated: Annotated[float, Field(gt=0)] | None = None
-    choices: dict[str, str] | None = None
+    scale: Annotated[float, Field(ge=1e-4, le=1e4, description="a factor")] = 1.0
+    rated: Annotated[float, Field(ge=0.1, le=1e6, description="a rating")] | None = None
+    choices: Annotated[dict[Shown, Shown], Field(max_length=100, description="at most 100 choices")] | None = None
 
     @model_validator(mode="after")
     def _complete(self) -> Encoding:
@@ -190,8 +198,15 @@ class Encoding(Document):
 class SideEffect(Document):
     """What a write of this setting does to others: setting id -> value displayed afterwards."""
 
-    when: str | None = None
-    sets: dict[Identifier, str]
+    when: Condition | None = None
+    sets: Annotated[dict[Identifier, Shown], Field(max_length=200, description="at most 200 settings")]
+
+    @field_validator("when")
+    @classmethod
+    def _readable(cls, text: str | None) -> str | None:
+        if text is not None:
+            _checked(parse_condition, text)
+        return text
 
 
 class Setting(Document):
@@ -202,17 +217,17 @@ class Setting(Document):
     label: Annotated[str, Field(max_length=60)]
     quantity: Identifier | None = None
     unit: Annotated[str, Field(max_length=12)] = ""
-    min: float | None = None
-    max: float | None = None
-    step: Annotated[float, Field(gt=0)] | None = None
-    factory: str | None = None
+    min: Figure | None = None
+    max: Figure | None = None
+    step: Annotated[float, Field(ge=1e-6, le=1e6, description="a step")] | None = None
+    factory: Shown | None = None
     encoding: Encoding = Encoding()
     safe: Literal["down", "up", "nearest"] = "nearest"
     scope: Literal["same-on-all", "host", "own"] = "same-on-all"
     level: Literal["user", "installer"] = "user"
     needs: Literal["any", "standby", "off"] = "any"
     takes_effect: Literal["at-once", "restart"] = "at-once"
-    works_only_if: str | None = None
+    works_only_if: Condition | None = None
     side_effects: Annotated[list[SideEffect], Field(max_length=8)] = []
     caution: Text | None = None
     note: Text | None = None
@@ -238,6 +253,10 @@ class Setting(Document):
                 raise ValueError("a numeric setting needs min, max and step")
             if self.min > self.max:
                 raise ValueError("min is above max")
+            if (self.max - self.min) / self.step > MAX_STEPS:
+                raise ValueError(f"more than {MAX_STEPS} steps from min to max; the step is too fine")
+            if self.step / self.encoding.scale < LEAST_STEP:
+                raise ValueError(f"a step of less than {LEAST_STEP:f} of the quantity's own unit; the step is too fine")
         return self
 
     @property
@@ -246,7 +265,7 @@ class Setting(Document):
         return self.encoding.kind in ("choice", "on-off")
 
 
-def _checked(parse: Any, text: str) -> None:
+def _checked(parse: Callable[[str], object], text: str) -> None:
     try:
         parse(text)
     except ConditionError as error:
@@ -256,7 +275,7 @@ def _checked(parse: Any, text: str) -> None:
 class Interlock(Document):
     """An inequality the unit enforces on entry, in display figures: ``alarm - shutdown >= 0.5``."""
 
-    rule: str
+    rule: Annotated[str, Field(max_length=200, description="an interlock of at most 200 characters")]
     note: Text | None = None
 
     @field_validator("rule")
@@ -276,8 +295,8 @@ class Ratings(Document):
     battery_v_min: PackVolts
     battery_v_max: PackVolts
     class_v: Literal[12, 24, 48]
-    inverter_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.93
-    charger_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.92
+    inverter_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = INVERTER_EFFICIENCY
+    charger_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = CHARGER_EFFICIENCY
     idle_w: Watts = 0.0
     ac_input_max_a: Amps = 0.0
 
@@ -286,7 +305,7 @@ class Preset(Document):
     """A named battery type of the unit with the values it sets: quantity -> canonical value."""
 
     name: Annotated[str, Field(max_length=40)]
-    sets: dict[Identifier, float]
+    sets: Annotated[dict[Identifier, Figure], Field(max_length=100, description="at most 100 values")]
 
 
 class SlotForm(Document):
@@ -311,7 +330,7 @@ class InverterProfile(Document):
     name: Title
     maker: Title
     ratings: Ratings
-    ac_volts: Annotated[list[float], Field(min_length=1, max_length=8)]
+    ac_volts: Annotated[list[PackVolts], Field(min_length=1, max_length=8)]
     ac_hz: Annotated[list[Literal[50, 60]], Field(min_length=1, max_length=2)]
     topologies: Annotated[list[Literal["single", "split", "three"]], Field(min_length=1, max_length=3)]
     max_parallel: Annotated[int, Field(ge=1, le=32)] = 1
@@ -320,7 +339,7 @@ class InverterProfile(Document):
     firmware: Annotated[list[Firmware], Field(max_length=40)] = []
     ports: Annotated[list[Port], Field(max_length=12)] = []
     protocols: Annotated[list[Protocol], Field(max_length=20)] = []
-    follower_battery_type: str | None = None
+    follower_battery_type: Shown | None = None
     slots: SlotForm | None = None
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
@@ -338,17 +357,19 @@ class InverterProfile(Document):
 
     @model_validator(mode="after")
     def _references(self) -> InverterProfile:
-        ids = [s.id for s in self.settings]
-        for one in set(ids):
-            if ids.count(one) > 1:
-                raise ValueError(f"setting {one!r} stands twice")
-        known = set(ids)
+        known: set[str] = set()
+        for setting in self.settings:
+            if setting.id in known:
+                raise ValueError(f"setting {setting.id!r} stands twice")
+            known.add(setting.id)
         for setting in self.settings:
             named = set()
             if setting.works_only_if:
                 named |= parse_condition(setting.works_only_if).names()
             for effect in setting.side_effects:
                 named |= set(effect.sets)
+                if effect.when:
+                    named |= parse_condition(effect.when).names()
             if named - known:
                 raise ValueError(f"setting {setting.id!r} names unknown settings {sorted(named - known)}")
         for lock in self.interlocks:
@@ -376,9 +397,9 @@ class SunChargerProfile(Document):
     charge_max_a: PositiveAmps
     battery_v_max: PackVolts
     array_v_max: PackVolts
-    efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = 0.97
-    follows: Annotated[list[str], Field(max_length=8)] = []
-    battery_type_codes: dict[str, str] = {}
+    efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = SUN_EFFICIENCY
+    follows: Annotated[list[Shown], Field(max_length=8)] = []
+    battery_type_codes: Annotated[dict[Shown, Shown], Field(max_length=60)] = {}
     notes: Text | None = None
 
     def about(self) -> str:
@@ -387,6 +408,8 @@ class SunChargerProfile(Document):
 
 
 Profile = ModuleProfile | InverterProfile | SunChargerProfile
+
+
 PROFILE_MODELS: dict[str, type[ModuleProfile] | type[InverterProfile] | type[SunChargerProfile]] = {
     "module/1": ModuleProfile,
     "inverter/1": InverterProfile,

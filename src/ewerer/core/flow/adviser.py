@@ -12,14 +12,18 @@ from itertools import product
 from typing import Any
 
 import numpy as np
+from scipy.optimize import linprog
+from scipy.sparse import coo_matrix
 
+from ..devices.library import Library
+from ..devices.slots.forms import compile_slots, expand_slots
+from ..devices.slots.week import DAY, intent_days, minutes, minutes_of, time_of
 from ..documents import DocumentError, Problem
-from ..documents.flow import Advice, AdvisedWindow
 from ..documents.job import Job, Window
-from ..findings import formula_rule
-from ..library import Library
-from ..units import host_of, resolve_units
-from ..windows import AUTO, DAY, compile_slots, expand_slots, intent_days, minutes, minutes_of, time_of
+from ..documents.results.flow import Advice, AdvisedWindow
+from ..planning.solved import host_of
+from ..planning.units import resolve_units
+from ..trade.rules import formula_rule
 from .kernel import (
     P_CELLS,
     P_CHARGE_A,
@@ -35,7 +39,7 @@ from .kernel import (
     U_COUNT,
     U_INVERTER_W,
     U_MAINS_CHARGE_W,
-)  # fmt: skip
+)
 from .results import AT
 from .scenario import Floats, Scenario, _codes, build
 
@@ -47,6 +51,8 @@ OPTIMUM = formula_rule(
     "linear programme, HiGHS",
     "T",
 )
+
+
 SLOT_MIN = 15
 
 
@@ -56,8 +62,6 @@ def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_v
     A relaxation: no resistance, no stages, powers free within the limits. Raises RuntimeError when HiGHS does
     not report an optimum.
     """
-    from scipy.optimize import linprog
-    from scipy.sparse import coo_matrix
 
     per = SLOT_MIN // scenario.step_min
     n = len(scenario.sun) // per
@@ -305,6 +309,3 @@ def _words(w: Window, day_price: Floats, money: str) -> str:
     if w.action == "hold":
         return told + "the bank rests and keeps its charge for dearer hours."
     return told + f"the bank carries the loads down to {round((w.target_soc or 0) * 100)} %."
-
-
-__all__ = ["AUTO", "advise", "candidates", "optimum_cost"]

@@ -10,5 +10,9 @@ from numba.extending import register_jitable
 from .kernel import decide, simulate_py
 
 HOW: dict[str, Any] = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "nnan", "ninf"}}
+
+
 register_jitable(**HOW)(decide)
+
+
 kernel: Any = njit(cache=True, nogil=True, **HOW)(simulate_py)

@@ -24,16 +24,29 @@ import math
 from typing import Any
 
 OFF_GRID_BANK, OFF_GRID_SUN, OFF_GRID_MAINS = 0, 1, 2
+
+
 FEED_IN, ESSENTIAL, ZERO_EXPORT, PEAK = 3, 4, 5, 6
+
+
 SUN_ONLY, SUN_FIRST, SUN_AND_MAINS, MAINS_CHARGE_FIRST = 0, 1, 2, 3
+
+
 LOADS_FIRST, BANK_FIRST = 0, 1
+
+
 AUTO, CHARGE, HOLD, USE, EXPORT = 0, 1, 2, 3, 4
+
+
 SUN_MIN_W = 30.0
 """Below this the sun counts as gone (common practice: what a sun charger needs to stay awake)."""
+
 
 BY_SUN, BY_BANK, TRANSFERRED, MAINS_ORDER, WINDOW_CHARGE, WINDOW_HOLD, AT_TARGET, NO_SUN, OUTAGE, EMPTY, SHAVE, EXPORTING = range(
     12
 )
+
+
 REASONS = (
     "the sun carries the load",
     "the bank carries what the sun does not",
@@ -226,15 +239,23 @@ def decide(  # type: ignore[no-untyped-def]
     P_EXPORT_W, P_PEAK_W, P_ISLAND_SOC, P_ISLAND_BACK, P_MAINS_W, P_GEN_W, P_GEN_START, P_GEN_STOP, P_GEN_MIN_H, P_GEN_WARM_H,
     P_AMBIENT_C, P_THERMAL_J_K, P_LEAK_W_K, P_START_SOC, P_SUN_CHARGE_A, P_COUNT,
 ) = range(36)  # fmt: skip
+
+
 # Choices, as integers.
 I_MODE, I_CHARGE_ORDER, I_PRIORITY, I_SELL, I_BY_SOC, I_FLOATS, I_GENERATOR, I_SKIP, I_COUNT = range(9)
+
+
 # Each group of equal units.
 U_COUNT, U_INVERTER_W, U_MAINS_CHARGE_W, U_TO_MAINS, U_RETURN, U_SIZE = range(6)
+
+
 # What a step writes down.
 SERIES = (
     "soc", "volts", "amps", "temp_c", "sun_w", "load_w", "other_w", "sun_load_w", "sun_other_w", "sun_grid_w", "sun_bank_w", "curtailed_w",
     "bank_load_w", "bank_other_w", "bank_grid_w", "mains_load_w", "mains_other_w", "mains_bank_w", "unserved_w", "reason", "on_mains", "generator",
 )  # fmt: skip
+
+
 # What a day adds up: energies [Wh], extremes, counts.
 DAILY = (
     "sun_wh", "load_wh", "other_wh", "sun_used_wh", "curtailed_wh", "bank_in_wh", "bank_out_wh", "mains_wh", "mains_charge_wh", "export_wh",

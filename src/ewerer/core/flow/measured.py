@@ -15,12 +15,18 @@ import statistics
 from collections.abc import Iterator
 
 from ..documents import DocumentError, Problem
-from ..documents.base import MAX_DOCUMENT_BYTES
 from ..documents.job import Series
+from ..documents.parse import MAX_DOCUMENT_BYTES
 
 STEPS_MIN = (1, 5, 10, 15, 30, 60)
+
+
 BRIDGED_MIN = 120
+
+
 MOST = 40_000
+
+
 FORMS = ("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%d.%m.%Y %H:%M:%S", "%d.%m.%Y %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M")
 
 

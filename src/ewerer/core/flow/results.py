@@ -8,10 +8,10 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from ..documents.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
+from ..devices.library import Library
 from ..documents.job import Job
-from ..findings import formula_rule
-from ..library import Library
+from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
+from ..trade.rules import formula_rule
 from .kernel import DAILY, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
 from .scenario import Floats, Scenario, build
 
@@ -21,6 +21,8 @@ GENTLEST = formula_rule(
     "The lowest charge cap that still reaches full on the chosen share of days",
     "min I: share of days full(I) >= wanted",
 )
+
+
 LEDGER = formula_rule(
     "flow-balance",
     "sources",
@@ -29,7 +31,11 @@ LEDGER = formula_rule(
     "conservation of energy",
     "S",
 )
+
+
 AT = {name: i for i, name in enumerate(DAILY)}
+
+
 COLUMN = {name: i for i, name in enumerate(SERIES)}
 
 

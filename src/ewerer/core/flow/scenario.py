@@ -10,38 +10,62 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import pandas as pd
+import pvlib
 
-from ..as_found import decoded_found
-from ..bank import chemistry_of
-from ..cells import derating, ocv_v
+from ..devices.library import Library
+from ..devices.slots.forms import expand_slots
+from ..devices.slots.week import DAY, days_of, intent_week, minutes_of
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, Series, Tariff, Window
-from ..findings import formula_rule
-from ..ladder import basis_of
-from ..library import Library
-from ..plan import Context, solve
-from ..units import host_of
-from ..windows import AUTO, DAY, days_of, expand_slots, intent_week, minutes_of
+from ..planning.bank import chemistry_of
+from ..planning.pipeline import solve
+from ..planning.solved import Solved
+from ..trade.chemistries import derating, ocv_v
+from ..trade.margins import GENERATOR_STOP_SOC, SUN_EFFICIENCY, TAIL_FRACTION, USUAL_AMBIENT_C
+from ..trade.rules import formula_rule
+from ..visit.as_found import decoded_found
 from . import kernel as K
 
 Floats = npt.NDArray[np.float64]
+
+
 Ints = npt.NDArray[np.int64]
+
+
 SYSTEM_FACTOR = 0.86
 """Part of the plate's power that reaches the charger: heat, dirt, wiring (common practice)."""
+
+
 HEAT_J_PER_K_AH_CELL = 20.0
 """Heat capacity of a cell with its part of the case, per ampere-hour [J/K Ah]: about 20 g/Ah at 1 J/g K (from memory)."""
+
+
 LEAK_W_PER_K_KWH = 1.2
+
+
 OCV_POINTS = 2001
+
+
 MODES = {"feed-in": K.FEED_IN, "essential-only": K.ESSENTIAL, "zero-export": K.ZERO_EXPORT, "peak-shaving": K.PEAK}
+
+
 SOURCE_ORDERS = {"sun-bank-mains": K.OFF_GRID_BANK, "sun-mains": K.OFF_GRID_SUN, "mains-first": K.OFF_GRID_MAINS}
+
+
 CHARGE_ORDERS = {
     "sun-only": K.SUN_ONLY,
     "sun-first": K.SUN_FIRST,
     "sun-and-mains": K.SUN_AND_MAINS,
     "mains-first": K.MAINS_CHARGE_FIRST,
 }
+
+
 ACTIONS = {"auto": K.AUTO, "charge": K.CHARGE, "hold": K.HOLD, "use": K.USE, "export": K.EXPORT}
+
+
 SHAPE = (3, 2.5, 2.3, 2.2, 2.2, 2.6, 3.8, 5, 5.2, 4.6, 4.2, 4.2, 4.6, 4.3, 4, 4, 4.3, 5.4, 6.6, 7, 6.6, 5.6, 4.4, 3.4)
+
 
 SUN = formula_rule(
     "sun-clear-sky",
@@ -119,7 +143,6 @@ class Scenario:
 
 def sun_power_w(job: Job, utc: Any) -> Floats:
     """Return what the arrays give under a clear sky [W DC] at the times of a UTC index. Source: pvlib (SUN)."""
-    import pvlib
 
     total = np.zeros(len(utc))
     latitude = job.site.latitude if job.site.latitude is not None else 40.0
@@ -153,7 +176,6 @@ def weather(days: int, per_day: int, cloudiness: float, seed: int) -> Floats:
 
 
 def _local(start: dt.date, days: int, zone: str, step_min: int) -> tuple[Any, Ints, Ints, Ints, list[str]]:
-    import pandas as pd
 
     tz = zoneinfo.ZoneInfo(zone)
     begin = dt.datetime.combine(start, dt.time(), tz).astimezone(dt.UTC)
@@ -222,8 +244,8 @@ def build(
     the job's own (then taken as meant, not as a unit's slots say it). Raises :class:`DocumentError` when there
     is no bank, no unit or no ladder.
     """
-    ctx = solve(job, library)
-    if ctx.bank is None or ctx.limits is None or ctx.ladder is None or not ctx.ladder.rungs or not ctx.units:
+    solved = solve(job, library)
+    if solved.bank is None or solved.limits is None or solved.ladder is None or not solved.ladder.rungs or not solved.units:
         raise DocumentError(
             [Problem(pointer="/bank", message="there is nothing to simulate yet", expected="a bank, units and a ladder that fits")]
         )
@@ -234,8 +256,8 @@ def build(
     utc, minute, weekday, day, dates = _local(start, days, job.site.time_zone, step_min)
     n = len(minute)
     sun = _sun(job, utc, start, day, minute, step_min, assumed)
-    load, other = _loads(job, ctx, start, day, minute, assumed)
-    action, power, target = _window_arrays(job, ctx, minute, weekday, windows)
+    load, other = _loads(job, solved, start, day, minute, assumed)
+    action, power, target = _window_arrays(job, solved, minute, weekday, windows)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
@@ -257,16 +279,16 @@ def build(
         quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
     tariff = job.tariff
     price, sell = prices_of(tariff, minute, weekday) if tariff else (np.zeros(n), np.zeros(n))
-    par, cho, units = _parameters(job, ctx, as_found)
+    par, cho, units = _parameters(job, solved, as_found)
     if by_hand and not mains:
         begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
         assumed.append(f"the generator is started by hand at {begin} and stopped at {stop}, by day from 07:00 to 22:00")
         if cho[K.I_CHARGE_ORDER] == K.SUN_FIRST:
             cho[K.I_CHARGE_ORDER] = K.SUN_AND_MAINS
             assumed.append("while it runs charging is set to sun and AC, as the recipe says")
-    chemistry = chemistry_of(ctx.modules)
+    chemistry = chemistry_of(solved.modules)
     grid_soc = np.linspace(0, 1, OCV_POINTS)
-    first = ctx.modules[0]
+    first = solved.modules[0]
     temps = range(-40, 91)
     return Scenario(
         par=par,
@@ -309,7 +331,7 @@ def _sun(job: Job, utc: Any, start: dt.date, day: Ints, minute: Ints, step_min: 
     return np.interp(np.arange(n) / every, np.arange(len(given)), given)
 
 
-def _loads(job: Job, ctx: Context, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
+def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
     shape = np.asarray(job.loads.shape or SHAPE, dtype=np.float64)
     hours = minute / 60
     profile = np.interp(hours, np.arange(25), np.append(shape, shape[0])) / max(1e-9, shape.mean())
@@ -318,7 +340,7 @@ def _loads(job: Job, ctx: Context, start: dt.date, day: Ints, minute: Ints, assu
     else:
         daily = job.loads.daily_wh
         if daily is None:
-            daily = (ctx.limits.discharge.needed_a or 0.0) * ctx.bank.nominal_v * 10 if ctx.limits and ctx.bank else 0.0
+            daily = (solved.limits.discharge.needed_a or 0.0) * solved.bank.nominal_v * 10 if solved.limits and solved.bank else 0.0
             assumed.append(f"{daily / 1000:.1f} kWh a day: ten hours of the continuous load")
         load = daily / 24 * profile
     other = (job.loads.other_daily_wh or 0.0) / 24 * profile
@@ -326,28 +348,28 @@ def _loads(job: Job, ctx: Context, start: dt.date, day: Ints, minute: Ints, assu
 
 
 def _window_arrays(
-    job: Job, ctx: Context, minute: Ints, weekday: Ints, windows: Sequence[Window] | None
+    job: Job, solved: Solved, minute: Ints, weekday: Ints, windows: Sequence[Window] | None
 ) -> tuple[Ints, Floats, Floats]:
     if windows is None:
-        host = host_of(ctx.units)
-        mine = next((u for u in ctx.windows.units if host is not None and u.unit == host.id), None)
+        host = solved.host
+        mine = next((u for u in solved.windows.units if host is not None and u.unit == host.id), None)
         if mine is not None and host is not None and host.profile.slots is not None:
             action, power, target = _codes(expand_slots(mine.slots, host.profile.slots))
             return action[minute], power[minute], target[minute]
-        windows = job.windows if any(u.profile.slots for u in ctx.units) else []
+        windows = job.windows if any(u.profile.slots for u in solved.units) else []
     action, power, target = week_of(windows)
     at = weekday * DAY + minute
     return action[at], power[at], target[at]
 
 
-def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, Floats]:
-    bank, limits, ladder = ctx.bank, ctx.limits, ctx.ladder
-    assert bank is not None and limits is not None and ladder is not None
-    host = host_of(ctx.units)
+def _parameters(job: Job, solved: Solved, as_found: bool) -> tuple[Floats, Ints, Floats]:
+    bank, limits, ladder = solved.bank, solved.limits, solved.ladder
+    assert bank is not None and limits is not None and ladder is not None and solved.basis is not None
+    host = solved.host
     assert host is not None
-    basis = basis_of(job, ctx.modules, bank, limits, ctx.units)
-    q = ctx.derived_for(host.profile)
-    found: dict[str, Mapping[str, Any]] = {u.id: decoded_found(u, ctx) if as_found else {} for u in ctx.units}
+    basis = solved.basis
+    q = solved.derived_for(host.profile)
+    found: dict[str, Mapping[str, Any]] = {u.id: decoded_found(u, solved) if as_found else {} for u in solved.units}
     mine = found[host.id]
 
     def rung(name: str, fallback: float) -> float:
@@ -364,13 +386,13 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
     n = bank.series_cells
     caps = [c.a for c in limits.charge.caps if c.cap != "temperature"]
     charge_a = min(caps)
-    typed = sum(float(found[u.id]["charge_max_a"]) for u in ctx.units if isinstance(found[u.id].get("charge_max_a"), float))
+    typed = sum(float(found[u.id]["charge_max_a"]) for u in solved.units if isinstance(found[u.id].get("charge_max_a"), float))
     if typed:
         charge_a = typed + sum(s.a for s in limits.charge.units if s.kind == "sun-charger")
     discharge_a = min(c.a for c in limits.discharge.caps if c.cap != "temperature")
-    absorb = rung("absorb_v", ctx.charge_v)
+    absorb = rung("absorb_v", solved.charge_v)
     ratings = host.profile.ratings
-    sun_a = sum(s.a for s in limits.charge.units if s.kind == "sun-charger") if ctx.sun_chargers else 0.0
+    sun_a = sum(s.a for s in limits.charge.units if s.kind == "sun-charger") if solved.sun_chargers else 0.0
     mains_w = next((s.available_w for s in limits.ac.sources if s.source == "mains"), 0.0)
     gen_w = next((s.available_w for s in limits.ac.sources if s.source == "generator"), 0.0)
     reserve = basis.reserve_soc
@@ -384,10 +406,10 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
         K.P_CHARGE_A: charge_a,
         K.P_DISCHARGE_A: discharge_a,
         K.P_ABSORB_V: absorb,
-        K.P_FLOAT_V: min(absorb, rung("float_v", n * chemistry_of(ctx.modules).rest_v)),
+        K.P_FLOAT_V: min(absorb, rung("float_v", n * chemistry_of(solved.modules).rest_v)),
         K.P_RECHARGE_V: rung("recharge_v", low) if not by_soc or "recharge_v" in ladder.rungs else low,
         K.P_HOLD_H: figure("absorb_min", 60.0) / 60,
-        K.P_TAIL_A: figure("tail_a", 0.03 * bank.capacity_ah),
+        K.P_TAIL_A: figure("tail_a", TAIL_FRACTION * bank.capacity_ah),
         K.P_RECHARGE_SOC: ladder.rungs["recharge_soc"].value if "recharge_soc" in ladder.rungs else 0.0,
         K.P_SHUT_V: rung("shutdown_v", n * bank.cell_min_v),
         K.P_RESTART_V: rung("restart_v", n * bank.cell_min_v + 1),
@@ -395,8 +417,8 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
         K.P_RESTART_SOC: rung("restart_soc", 0.05),
         K.P_ETA: ratings.inverter_efficiency,
         K.P_ETA_CHARGE: ratings.charger_efficiency,
-        K.P_ETA_SUN: min((c.profile.efficiency for c in ctx.sun_chargers), default=0.97),
-        K.P_IDLE_W: sum(u.profile.ratings.idle_w for u in ctx.units),
+        K.P_ETA_SUN: min((c.profile.efficiency for c in solved.sun_chargers), default=SUN_EFFICIENCY),
+        K.P_IDLE_W: sum(u.profile.ratings.idle_w for u in solved.units),
         K.P_RESERVE: reserve,
         K.P_EXPORT_W: job.policy.export_limit_w if job.policy.export_limit_w is not None else 1e9,
         K.P_PEAK_W: job.policy.peak_cap_w if job.policy.peak_cap_w is not None else 1e9,
@@ -405,10 +427,10 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
         K.P_MAINS_W: mains_w,
         K.P_GEN_W: gen_w,
         K.P_GEN_START: rung(f"gen_start_{suffix}", rung(f"to_mains_{suffix}", reserve if by_soc else 0.0)),
-        K.P_GEN_STOP: rung(f"gen_stop_{suffix}", 0.85 if by_soc else absorb - 0.03 * n),
+        K.P_GEN_STOP: rung(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - 0.03 * n),
         K.P_GEN_MIN_H: (job.generator.min_run_min if job.generator else 0.0) / 60,
         K.P_GEN_WARM_H: (job.generator.warm_up_min if job.generator else 0.0) / 60,
-        K.P_AMBIENT_C: job.site.bank_ambient_c if job.site.bank_ambient_c is not None else 20.0,
+        K.P_AMBIENT_C: job.site.bank_ambient_c if job.site.bank_ambient_c is not None else USUAL_AMBIENT_C,
         K.P_THERMAL_J_K: HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n + 1000.0,
         K.P_LEAK_W_K: LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
         K.P_START_SOC: job.flow.start_soc,
@@ -425,15 +447,15 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
     cho[K.I_FLOATS] = int(job.policy.float_school != "none")
     cho[K.I_GENERATOR] = int(job.generator is not None and "generator" in job.site.sources)
     groups: dict[tuple[float, ...], int] = {}
-    for u in ctx.units:
-        own, lad = found[u.id], ctx.ladders[u.profile.id]
+    for u in solved.units:
+        own, lad = found[u.id], solved.ladders[u.profile.id]
 
         def threshold(name: str, fallback: float, own: Mapping[str, Any] = own, lad: Any = lad) -> float:
             value = own.get(name)
             return value if isinstance(value, float) else (lad.rungs[name].value if name in lad.rungs else fallback)
 
         charge = own.get("mains_charge_max_a")
-        amps = charge if isinstance(charge, float) else ctx.mains_charge_a / max(1, len(ctx.units))
+        amps = charge if isinstance(charge, float) else solved.mains_charge_a / max(1, len(solved.units))
         key = (
             u.profile.ratings.continuous_w,
             min(amps, u.profile.ratings.ac_charge_max_a) * absorb,
@@ -442,6 +464,3 @@ def _parameters(job: Job, ctx: Context, as_found: bool) -> tuple[Floats, Ints, F
         )
         groups[key] = groups.get(key, 0) + 1
     return par, cho, np.array([[count, *key] for key, count in groups.items()])
-
-
-__all__ = ["AUTO", "Scenario", "build", "prices_of", "sun_power_w", "weather", "week_of"]

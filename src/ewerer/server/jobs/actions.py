@@ -6,7 +6,7 @@ import uuid
 from typing import Any
 
 import jsonpatch
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 
 from ...core.documents import Job as JobDocument
@@ -38,55 +38,61 @@ def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
     }
 
 
-def _write(job: Job, document: JobDocument, before: dict[str, Any], user: AbstractBaseUser) -> Revision:
+def _write(job: Job, document: JobDocument, summary: dict[str, Any], before: dict[str, Any], user: User) -> Revision:
     data = document.to_data()
     job.revision += 1
     job.name = document.name
     job.saved_at = timezone.now()
     job.saved_by = user
-    job.summary = summary_of(document, job.crew)
+    job.summary = summary
     job.save()
     return Revision.objects.create(
         job=job, number=job.revision, document=data, changes=jsonpatch.make_patch(before, data).patch, saved_by=user
     )
 
 
+def create(crew: Crew, document: JobDocument, user: User) -> Job:
+    """Store a new job with its first revision. Its plan is made before the one writer is asked for."""
+    return _create(crew, document, summary_of(document, crew), user)
+
+
 @writes
-def create(crew: Crew, document: JobDocument, user: AbstractBaseUser) -> Job:
-    """Store a new job with its first revision."""
+def _create(crew: Crew, document: JobDocument, summary: dict[str, Any], user: User) -> Job:
     job = Job(crew=crew, name=document.name, saved_by=user)
-    _write(job, document, {}, user)
+    _write(job, document, summary, {}, user)
     return job
 
 
-@writes
-def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: AbstractBaseUser) -> Job:
+def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User) -> Job:
     """Store a new revision on top of ``base_revision``; raise :class:`StaleSave` when it is not the latest.
 
-    Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job.
+    Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job. The plan is
+    made before the one writer is asked for.
     """
+    Job.objects.only("id").get(pk=job_id, crew=crew)
+    return _save(job_id, crew, document, summary_of(document, crew), base_revision, user)
+
+
+@writes
+def _save(job_id: uuid.UUID, crew: Crew, document: JobDocument, summary: dict[str, Any], base_revision: int, user: User) -> Job:
     job = Job.objects.get(pk=job_id, crew=crew)
     latest = job.revisions.get(number=job.revision)
     if latest.document == document.to_data():
         return job
     if base_revision != job.revision:
         raise StaleSave(job, latest)
-    _write(job, document, latest.document, user)
+    _write(job, document, summary, latest.document, user)
     return job
 
 
-@writes
-def copy(job_id: uuid.UUID, crew: Crew, user: AbstractBaseUser) -> Job:
+def copy(job_id: uuid.UUID, crew: Crew, user: User) -> Job:
     """Store a copy of a job's latest revision, without the marks of work done, as a new job."""
     source = Job.objects.get(pk=job_id, crew=crew)
     data = dict(source.revisions.get(number=source.revision).document)
     for key in ("sheet_marks", "as_found"):
         data.pop(key, None)
     data["name"] = (data["name"][:112] + " (copy)")[:120]
-    document = JobDocument.model_validate(data, strict=False)
-    job = Job(crew=crew, name=document.name, saved_by=user)
-    _write(job, document, {}, user)
-    return job
+    return create(crew, JobDocument.model_validate(data, strict=False), user)
 
 
 @writes

@@ -7,11 +7,11 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db.models import F
 
+from ...core.devices.library import Library, parse_profile, shipped_library
 from ...core.documents import DocumentError, Problem, Profile
-from ...core.library import Library, parse_profile, shipped_library
 from ..crews.models import Crew
 from ..writing import writes
 from .models import CrewProfile, ProfileVersion
@@ -61,7 +61,7 @@ def _refuse_shipped(profile: Profile) -> None:
 
 
 @writes
-def create(crew: Crew, profile: Profile, user: AbstractBaseUser) -> ProfileVersion:
+def create(crew: Crew, profile: Profile, user: User) -> ProfileVersion:
     """Store a new profile with its first version. Raises DocumentError when the id is taken."""
     _refuse_shipped(profile)
     if CrewProfile.objects.filter(crew=crew, profile_id=profile.id).exists():
@@ -72,7 +72,7 @@ def create(crew: Crew, profile: Profile, user: AbstractBaseUser) -> ProfileVersi
 
 
 @writes
-def save(crew: Crew, profile: Profile, base_revision: int, user: AbstractBaseUser) -> ProfileVersion:
+def save(crew: Crew, profile: Profile, base_revision: int, user: User) -> ProfileVersion:
     """Store a new version on top of ``base_revision``; raise :class:`StaleProfile` when it is not the latest.
 
     Saving what is already there makes no version. Raises CrewProfile.DoesNotExist for another crew's.
@@ -91,7 +91,7 @@ def _document(profile: Profile, revision: int) -> dict[str, Any]:
     return {**profile.to_data(), "revision": revision}
 
 
-def _write(held: CrewProfile, profile: Profile, user: AbstractBaseUser) -> ProfileVersion:
+def _write(held: CrewProfile, profile: Profile, user: User) -> ProfileVersion:
     held.revision += 1
     held.kind = profile.version_tag.split("/")[0]
     held.name = profile.name

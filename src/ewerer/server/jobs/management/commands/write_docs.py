@@ -7,8 +7,8 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-from .....core.findings import rules_markdown
-from .....core.quantities import glossary_markdown
+from .....core.trade.quantities import glossary_markdown
+from .....core.trade.rules import rules_markdown
 from ....api import openapi_json
 
 

@@ -1,0 +1,74 @@
+"""The command line, one file a command. Exit codes 0, 3 (a stop finding), 2 (input refused), 1 (a defect)."""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import sys
+from collections.abc import Sequence
+
+REFUSED, STOPPED = 2, 3
+
+
+def parser() -> argparse.ArgumentParser:
+    """Return the parser of the whole command line, the server's commands included."""
+    top = argparse.ArgumentParser(
+        prog="ewerer",
+        description="Plans and records the commissioning of lithium banks and inverter-chargers.",
+        epilog="Exit codes: 0 done; 3 done, with a stop finding; 2 input refused; 1 a defect of Ewerer's own.",
+    )
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def job_command(name: str, help: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help)
+        sub.add_argument("job", metavar="JOB.json", help="a job document; - reads standard input")
+        sub.add_argument("--library", metavar="DIR", help="a folder of further profiles")
+        sub.add_argument("-o", "--output", metavar="FILE", help="write to FILE instead of standard output")
+        return sub
+
+    p = job_command("plan", "print the plan as JSON")
+    p.add_argument("--compact", action="store_true", help="one line, no indent")
+    s = job_command("sheet", "print one unit's sheet")
+    s.add_argument("--unit", required=True, metavar="ID")
+    s.add_argument("--format", choices=["json", "csv", "xlsx", "pdf"], default="json")
+    s.add_argument("--paper", choices=["A4", "Letter"], default="A4", help="paper of the pdf")
+    o = job_command("order", "print the order of entry of one unit as JSON")
+    o.add_argument("--unit", required=True, metavar="ID")
+    o.add_argument(
+        "--as-found", metavar="FILE.csv", help="what the unit shows: columns setting,value; the job's own notes by default"
+    )
+    w = job_command("windows", "print each unit's slots and how they differ from the intent")
+    w.add_argument("--format", choices=["json", "ics"], default="json")
+    f = job_command("simulate", "print the energy ledger; -o writes the series as CSV")
+    f.add_argument("--days", type=int, default=1, metavar="N")
+    f.add_argument("--step-s", type=int, default=60, metavar="S")
+    c = commands.add_parser("schema", help="print a JSON Schema")
+    c.add_argument("kind", choices=["job", "profile", "plan"])
+    c.add_argument("-o", "--output", metavar="FILE")
+    for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):
+        d = commands.add_parser(name, help=help)
+        d.add_argument("--port", type=int, default=8017)
+        d.add_argument("--data", metavar="DIR", help="where the database is kept")
+        if name == "serve":
+            d.add_argument("--host", default="127.0.0.1")
+    return top
+
+
+def run(args: argparse.Namespace) -> int:
+    """Run a parsed command of the core; print refusals on standard error."""
+    command = importlib.import_module(f".{args.command}", __package__)
+    from ..core.documents.parse import DocumentError
+
+    try:
+        return int(command.run(args))
+    except DocumentError as error:
+        for problem in error.problems:
+            print(f"ewerer: {problem}", file=sys.stderr)
+        return REFUSED
+    except BrokenPipeError:
+        return 0
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Parse ``argv`` and run a core command."""
+    return run(parser().parse_args(argv))

@@ -1,0 +1,33 @@
+"""``ewerer order``: from what a unit shows to the plan, step by step."""
+
+from __future__ import annotations
+
+import argparse
+
+from ..core.devices.library import parse_job
+from ..core.documents import InverterProfile
+from ..core.documents.parse import DocumentError, Problem
+from ..core.plan import plan
+from ..core.visit.as_found import parse_found
+from ..core.visit.working_list import unit_order
+from . import STOPPED
+from .files import library, read, write
+
+
+def run(args: argparse.Namespace) -> int:
+    """Print the order of entry; 3 where it is blocked or the plan holds a stop."""
+    held = library(args.library)
+    job = parse_job(read(args.job), held)
+    found = None
+    if args.as_found:
+        unit = next((u for u in job.units if u.id == args.unit), None)
+        profile = held.get(unit.profile, InverterProfile) if unit else None
+        if profile is None:
+            known = ", ".join(u.id for u in job.units) or "none"
+            raise DocumentError([Problem(pointer="/units", message="no such unit", value=args.unit, expected=f"one of {known}")])
+        found, problems = parse_found(profile, read(args.as_found))
+        if problems:
+            raise DocumentError(p.model_copy(update={"pointer": f"{args.as_found} {p.pointer}"}) for p in problems)
+    made = unit_order(job, args.unit, held, found)
+    write((made.model_dump_json(indent=2) + "\n").encode(), args.output)
+    return STOPPED if made.blocked or plan(job, held).worst() == "stop" else 0

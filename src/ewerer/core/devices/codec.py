@@ -1,0 +1,222 @@
+"""What a setting shows for a canonical value, and what a display stands for: encode, decode, words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..documents.profiles import InverterProfile, Setting
+from ..trade.rules import formula_rule
+from ..trade.steps import clean, decimals_of, figure
+
+Value = float | str | bool
+MAX_CHARACTERS = 60
+"""Longest text that a display shows for one setting."""
+
+
+ENCODE = formula_rule(
+    "entry-safe-side",
+    "sheet",
+    "An entry is rounded to the unit's step on the safe side of the target",
+    "entry = round_safe(value / factor, step)",
+)
+
+
+PER_CELL = formula_rule(
+    "entry-per-2v-cell",
+    "sheet",
+    "Some units want volts of one 2-V cell, also for lithium",
+    "entry = V / (class / 2): 24 cells at 48 V",
+)
+
+
+PERCENT = formula_rule(
+    "entry-percent-of-rated", "sheet", "Some units want amps as percent of their rating", "entry = floor(100 * I / rated)"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """What to type: the text on the display, the canonical value it stands for, whether it was cut to the range."""
+
+    text: str
+    value: Value
+    cut: bool = False
+
+
+class Numbers:
+    """Figures on a display: canonical value over a factor, on the setting's own grid of steps."""
+
+    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+        """Return the canonical units that one unit on the display stands for (V, A, fraction ... per display unit)."""
+        return 1 / setting.encoding.scale
+
+    def show(self, setting: Setting, shown: float) -> str:
+        """Return a display figure with the decimals the setting's step needs."""
+        assert setting.step is not None and setting.min is not None
+        return f"{shown:.{max(decimals_of(setting.step), decimals_of(setting.min))}f}"
+
+    def read(self, setting: Setting, text: str) -> float:
+        """Return the display figure of a text; raise ValueError saying what is wrong."""
+        if len(text) > MAX_CHARACTERS:
+            raise ValueError(f"{text[:MAX_CHARACTERS]!r}… is too long; a value has at most {MAX_CHARACTERS} characters")
+        try:
+            number = float(text.replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else text.replace(",", "."))
+        except ValueError:
+            raise ValueError(f"{text!r} is not a number") from None
+        assert setting.min is not None and setting.max is not None
+        if not setting.min - 1e-9 <= number <= setting.max + 1e-9:
+            raise ValueError(
+                f"{figure(number, 4)} is outside {figure(setting.min, 4)} to {figure(setting.max, 4)} {setting.unit}".rstrip()
+            )
+        return number
+
+    def encode(self, setting: Setting, value: Value, profile: InverterProfile) -> Entry:
+        """Return the entry on the safe side of ``value``; raise ValueError when it is not a number."""
+        if isinstance(value, (str, bool)):
+            raise ValueError(f"{setting.id} takes a number, not {value!r}")
+        assert setting.min is not None and setting.max is not None and setting.step is not None
+        factor = self.factor(setting, profile)
+        steps = (value / factor - setting.min) / setting.step
+        guard = 1e-6
+        if setting.safe == "down":
+            count = int((steps + guard) // 1)
+        elif setting.safe == "up":
+            count = -int((-steps + guard) // 1)
+        else:
+            count = int((steps + 0.5 + guard) // 1)
+        shown = setting.min + count * setting.step
+        cut = False
+        if shown < setting.min - guard or shown > setting.max + guard:
+            shown, cut = min(max(shown, setting.min), setting.max), True
+        shown = clean(shown)
+        return Entry(self.show(setting, shown), clean(shown * factor), cut)
+
+    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+        """Return the canonical value of a displayed text; raise ValueError saying what would be right."""
+        return clean(self.read(setting, text) * self.factor(setting, profile))
+
+    def words(self, setting: Setting, profile: InverterProfile) -> str:
+        """Return in words how the setting is encoded, empty where it is plain."""
+        scale = setting.encoding.scale
+        return f"times {figure(scale)}" if scale != 1 and setting.unit != "%" else ""
+
+
+class Per2VCell(Numbers):
+    """Volts of one 2-V cell, of which the unit's voltage class has half as many as volts."""
+
+    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+        """Return the number of 2-V cells."""
+        return profile.ratings.class_v / 2
+
+    def words(self, setting: Setting, profile: InverterProfile) -> str:
+        """Return how pack volts become an entry."""
+        return f"per 2-V cell: pack volts / {profile.ratings.class_v // 2}"
+
+
+class PercentOfRated(Numbers):
+    """Percent of the encoding's own rating."""
+
+    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+        """Return the canonical units of one percent."""
+        return (setting.encoding.rated or 0.0) / 100
+
+    def words(self, setting: Setting, profile: InverterProfile) -> str:
+        """Return what the percentage is of."""
+        return f"percent of {figure(setting.encoding.rated or 0)} A"
+
+
+class Clock(Numbers):
+    """Minutes from midnight as HH:MM."""
+
+    def show(self, setting: Setting, shown: float) -> str:
+        """Return HH:MM."""
+        return f"{int(shown) // 60:02d}:{int(shown) % 60:02d}"
+
+    def read(self, setting: Setting, text: str) -> float:
+        """Return minutes from midnight."""
+        hours, _, minutes = text.partition(":")
+        if not (hours.isdigit() and minutes.isdigit() and int(minutes) < 60 and int(hours) <= 24):
+            raise ValueError(f"{text!r} is not a time as HH:MM")
+        return float(int(hours) * 60 + int(minutes))
+
+    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+        """Return minutes from midnight."""
+        return self.read(setting, text)
+
+    def words(self, setting: Setting, profile: InverterProfile) -> str:
+        """Return nothing: a time shows itself."""
+        return ""
+
+
+class Choice(Numbers):
+    """One of a list, each with its own words on the display."""
+
+    def encode(self, setting: Setting, value: Value, profile: InverterProfile) -> Entry:
+        """Return the display's word for a choice; raise KeyError when it is not offered."""
+        key = ("yes" if value else "no") if isinstance(value, bool) else str(value)
+        return Entry((setting.encoding.choices or {})[key], value)
+
+    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+        """Return the choice behind a word, capitals or not."""
+        choices = setting.encoding.choices or {}
+        for key, word in choices.items():
+            if word.casefold() == text.casefold():
+                return self.meaning(key)
+        raise ValueError(f"{text!r} is not one of {', '.join(choices.values())}")
+
+    def meaning(self, key: str) -> Value:
+        """Return the canonical value of a choice's key."""
+        return key
+
+    def words(self, setting: Setting, profile: InverterProfile) -> str:
+        """Return nothing: a choice shows itself."""
+        return ""
+
+
+class OnOff(Choice):
+    """A choice of yes and no."""
+
+    def meaning(self, key: str) -> Value:
+        """Return true or false."""
+        return {"yes": True, "no": False}.get(key, key)
+
+
+CODECS: dict[str, Numbers] = {
+    "plain": Numbers(),
+    "per-2v-cell": Per2VCell(),
+    "percent-of-rated": PercentOfRated(),
+    "hhmm": Clock(),
+    "choice": Choice(),
+    "on-off": OnOff(),
+}
+
+
+def factor_of(setting: Setting, profile: InverterProfile) -> float:
+    """Return the canonical units that one unit on the display stands for (V, A, fraction ... per display unit)."""
+    return CODECS[setting.encoding.kind].factor(setting, profile)
+
+
+def encode(setting: Setting, value: Value, profile: InverterProfile) -> Entry:
+    """Return what the display shall show for a canonical ``value``, rounded to the safe side.
+
+    Raises KeyError when a choice is not offered and ValueError when a number is wanted.
+    """
+    return CODECS[setting.encoding.kind].encode(setting, value, profile)
+
+
+def shown_text(setting: Setting, shown: float) -> str:
+    """Return a display figure with the decimals the setting's step needs, or as HH:MM."""
+    return CODECS[setting.encoding.kind].show(setting, shown)
+
+
+def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
+    """Return the canonical value that ``text`` on the display stands for.
+
+    Raises ValueError saying what would be right when the text is not a value of this setting.
+    """
+    return CODECS[setting.encoding.kind].decode(setting, text.strip(), profile)
+
+
+def encoding_words(setting: Setting, profile: InverterProfile) -> str:
+    """Return in words how a setting is encoded, empty where it is plain."""
+    return CODECS[setting.encoding.kind].words(setting, profile)

@@ -1,0 +1,122 @@
+"""The library of device profiles: read once, looked up by id."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from functools import lru_cache
+from pathlib import Path
+from typing import Any, TypeVar
+
+from ..documents import (
+    PROFILE_MODELS,
+    DocumentError,
+    InverterProfile,
+    Job,
+    ModuleProfile,
+    Problem,
+    Profile,
+    SunChargerProfile,
+    parse_document,
+    parse_json,
+)
+from ..documents.parse import pointer_of
+
+P = TypeVar("P", ModuleProfile, InverterProfile, SunChargerProfile)
+
+
+SHIPPED = Path(__file__).resolve().parents[2] / "library"
+
+
+def parse_profile(text: str | bytes) -> Profile:
+    """Return the profile in ``text``; raise :class:`DocumentError` naming what is wrong."""
+    return parse_profile_data(parse_json(text))
+
+
+def parse_profile_data(data: Any) -> Profile:
+    """Return the profile in plain ``data``; raise :class:`DocumentError` naming what is wrong."""
+    tag = data.get("ewerer") if isinstance(data, dict) else None
+    model = PROFILE_MODELS.get(tag) if isinstance(tag, str) else None
+    if model is None:
+        raise DocumentError(
+            [Problem(pointer="/ewerer", message="not a device profile", value=tag, expected="one of " + ", ".join(PROFILE_MODELS))]
+        )
+    return parse_document(model, data)
+
+
+class Library:
+    """Profiles by id. Later profiles replace earlier ones of the same id.
+
+    ``newest`` names the newest revision of profiles that are held in an older one.
+    """
+
+    def __init__(self, profiles: Iterable[Profile] = (), newest: Mapping[str, int] | None = None) -> None:
+        self._by_id: dict[str, Profile] = {p.id: p for p in profiles}
+        self._newest = dict(newest or {})
+
+    def newest(self, id: str) -> int | None:
+        """Return the newest known revision of a profile, None when there is no such profile."""
+        held = self._by_id.get(id)
+        return self._newest.get(id, held.revision) if held else None
+
+    def __iter__(self) -> Iterator[Profile]:
+        return iter(self._by_id.values())
+
+    def get(self, id: str, model: type[P]) -> P | None:
+        """Return the profile ``id`` when it exists and is of kind ``model``, else None."""
+        found = self._by_id.get(id)
+        return found if isinstance(found, model) else None
+
+    def ids(self, model: type[P]) -> list[str]:
+        """Return the ids of all profiles of one kind, sorted."""
+        return sorted(p.id for p in self._by_id.values() if isinstance(p, model))
+
+    def with_folder(self, folder: Path) -> Library:
+        """Return a library with the ``*.json`` profiles of ``folder`` added."""
+        if not folder.is_dir():
+            raise DocumentError([Problem(pointer="", message=f"no such folder of profiles: {folder}", expected="a folder")])
+        added = []
+        for path in sorted(folder.glob("*.json")):
+            try:
+                added.append(parse_profile(path.read_bytes()))
+            except DocumentError as error:
+                raise DocumentError(p.model_copy(update={"message": f"{path.name}: {p.message}"}) for p in error.problems) from None
+        return Library([*self._by_id.values(), *added], self._newest)
+
+
+@lru_cache(maxsize=1)
+def shipped_library() -> Library:
+    """Return the library of invented devices that ships with Ewerer."""
+    return Library().with_folder(SHIPPED)
+
+
+def check_references(job: Job, library: Library) -> None:
+    """Raise :class:`DocumentError` when the job names a profile that the library does not hold."""
+    problems: list[Problem] = []
+
+    def look(path: tuple[str | int, ...], id: str | None, model: type[P]) -> None:
+        if id is not None and library.get(id, model) is None:
+            problems.append(
+                Problem(
+                    pointer=pointer_of((*path, "profile")),
+                    message="no such profile in the library",
+                    value=id,
+                    expected="one of " + (", ".join(library.ids(model)) or "none yet"),
+                )
+            )
+
+    for i, module in enumerate(job.bank.modules):
+        look(("bank", "modules", i), module.profile, ModuleProfile)
+    for i, unit in enumerate(job.units):
+        look(("units", i), unit.profile, InverterProfile)
+    for i, charger in enumerate(job.sun.chargers):
+        look(("sun", "chargers", i), charger.profile, SunChargerProfile)
+    if problems:
+        raise DocumentError(problems)
+
+
+def parse_job(text: str | bytes, library: Library | None = None) -> Job:
+    """Return the job in ``text``, checked against ``library`` when one is given."""
+    job = parse_document(Job, parse_json(text))
+    if library is not None:
+        check_references(job, library)
+    return job

@@ -1,0 +1,286 @@
+"""Every field of the job document once: label, unit, factor on screens, choices in words, default, stage.
+
+Keys are JSON pointers with ``*`` for an index or an id. The web draws and finds fields by this table; a test holds
+it against the model, so that no field of the document is without its words.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any
+
+Choice = tuple[str | int, str]
+
+
+@dataclass(frozen=True, slots=True)
+class FieldWords:
+    """What a person sees of one field. ``scale`` is the figure on screens over the stored one (100 for percent).
+
+    ``default`` is what counts while nothing is given, as it is shown; empty where nothing is assumed.
+    """
+
+    pointer: str
+    label: str
+    stage: str
+    unit: str = ""
+    scale: float = 1.0
+    choices: tuple[Choice, ...] = field(default=())
+    default: str | int = ""
+
+
+_P = 100.0
+
+
+def _table() -> list[FieldWords]:
+    out: list[FieldWords] = []
+
+    def at(stage: str, root: str, *rows: tuple[Any, ...]) -> None:
+        """Add fields of one stage below ``root``: (key, label, unit, default, scale or choices)."""
+        for key, label, *rest in rows:
+            unit, default, more = (*rest, "", "", None)[:3] if len(rest) < 3 else rest
+            scale = more if isinstance(more, float) else 1.0
+            choices = more if isinstance(more, tuple) else ()
+            out.append(FieldWords(f"{root}/{key}" if key else root, label, stage, unit, scale, choices, default))
+
+    at(
+        "site",
+        "",
+        ("name", "Job name"),
+        ("notes", "Notes"),
+        ("site", "Site"),
+        ("site/time_zone", "Time zone", "", "UTC"),
+        ("site/latitude", "Latitude", "° north"),
+        ("site/longitude", "Longitude", "° east"),
+        ("site/ac", "AC system"),
+        ("site/ac/volts", "Volts, phase to neutral", "V", "230"),
+        ("site/ac/hz", "Frequency", "", 50, ((50, "50 Hz"), (60, "60 Hz"))),
+        ("site/ac/topology", "Phases", "", "single", (("single", "One"), ("split", "Split"), ("three", "Three"))),
+        ("site/bank_ambient_c", "Temperature at the bank", "°C", "not given"),
+        ("site/sources", "Sources"),
+        ("site/dc_loads_a", "DC loads not metered", "A", "none"),
+        ("mains", "Mains"),
+        ("mains/breaker_a", "Breaker, per phase", "A"),
+        ("mains/supply", "The grid is", "", "grid", (("grid", "Steady"), ("weak-grid", "Weak"))),
+        ("mains/loads_while_charging_w", "Loads while it charges", "W", "continuous"),
+        ("loads", "Loads"),
+        ("loads/continuous_w", "Continuous", "W", "assumed"),
+        ("loads/peak_w", "Peak, for seconds", "W"),
+        ("loads/daily_wh", "Over a day", "Wh"),
+        ("loads/other_daily_wh", "Other loads over a day", "Wh"),
+        ("loads/shape", "Shape of the day"),
+    )
+    at(
+        "bank",
+        "/bank",
+        ("", "Bank"),
+        ("modules", "Modules"),
+        ("modules/*/id", "Name of the module"),
+        ("modules/*/profile", "Profile"),
+        ("modules/*/resting_v", "Resting volts", "V", "measure"),
+        ("modules/*/chemistry", "Chemistry"),
+        ("modules/*/series_cells", "Cells in series"),
+        ("modules/*/capacity_ah", "Capacity", "Ah"),
+        ("modules/*/resistance_mohm", "Resistance", "mΩ"),
+        ("modules/*/lead_mohm", "Lead", "mΩ", "bank's"),
+        ("modules/*/charge_a", "Charge limit", "A"),
+        ("modules/*/discharge_a", "Discharge limit", "A"),
+        ("modules/*/charge_warranty_a", "Charge limit by warranty", "A"),
+        ("modules/*/discharge_warranty_a", "Discharge limit by warranty", "A"),
+        ("modules/*/discharge_peak_a", "Peak discharge", "A"),
+        ("modules/*/cell_max_v", "Cell maximum", "V"),
+        ("modules/*/cell_min_v", "Cell minimum", "V"),
+        ("modules/*/age_years", "Age", "years"),
+        ("modules/*/firmware", "Firmware"),
+        ("modules/*/health", "Health", "%", "", _P),
+        ("lead_mohm", "Lead of each module", "mΩ", "0.5"),
+        ("main_lead_mohm", "Main leads, both ways", "mΩ", "0.5"),
+        ("fuse_a", "Main fuse", "A"),
+        ("cable_a", "Main cable carries", "A"),
+        ("shunt_a", "Shunt, rated", "A"),
+        ("shunt_mv", "Shunt, at rated amps", "mV"),
+    )
+    at("bank", "/policy", ("new_bank", "The bank is", "", 0, ((0, "As before"), (1, "New"))))
+    at("link", "/bank/modules", ("*/switches", "Switches as found"))
+    at(
+        "units",
+        "",
+        ("units", "Units"),
+        ("units/*/id", "Name of the unit"),
+        ("units/*/profile", "Model"),
+        ("units/*/role", "Role", "", "host", (("host", "host"), ("follower", "follower"))),
+        ("units/*/firmware", "Firmware"),
+        ("units/*/phase", "Phase", "", "L1", (("L1", "L1"), ("L2", "L2"), ("L3", "L3"))),
+        ("sun", "Sun chargers"),
+        ("sun/chargers", "Sun chargers"),
+        ("sun/chargers/*/id", "Name of the charger"),
+        ("sun/chargers/*/profile", "Model"),
+        ("sun/chargers/*/array_w", "Array", "W"),
+        ("sun/chargers/*/tilt_deg", "Tilt", "°"),
+        ("sun/chargers/*/azimuth_deg", "Direction", "°"),
+    )
+    at(
+        "link",
+        "/link",
+        ("", "Link"),
+        ("choice", "Chosen link"),
+        ("host_module", "Host module"),
+        ("cable", "Cable", "", "auto", (("auto", "As fits"), ("patch", "Patch cable"), ("made", "Made"))),
+        ("length_m", "Length of the bus", "m"),
+        ("measured_ohm", "Measured, power off", "Ω"),
+        ("taken_ports", "Ports that are taken"),
+        ("firmware_notes", "Notes on firmware"),
+        ("firmware_notes/*/profile", "Profile"),
+        ("firmware_notes/*/version", "Version"),
+        ("firmware_notes/*/verdict", "Verdict", "", "", (("good", "Good"), ("bad", "Bad"))),
+        ("firmware_notes/*/why", "Why"),
+    )
+    at(
+        "link",
+        "/policy",
+        ("loop", "Loop", "", "auto", (("auto", "As the devices allow"), ("closed", "Closed"), ("open", "Open"))),
+        ("link_loss", "When the link is lost", "", "auto", (("auto", "As is safe"), ("stop", "Stop"), ("carry-on", "Carry on"))),
+    )
+    at(
+        "limits",
+        "/policy",
+        ("max_c_rate", "Chosen rate, charging", "C", "none"),
+        ("max_discharge_c_rate", "Chosen rate, discharging", "C", "none"),
+    )
+    at(
+        "thresholds",
+        "/policy",
+        ("", "Choices"),
+        ("charge_school", "Charge to", "", "everyday", (("everyday", "Everyday"), ("full", "Full"), ("limit", "Limit"))),
+        ("float_school", "Then", "", "rest", (("same", "Stay"), ("rest", "Rest"), ("none", "Stop"))),
+        ("hold_school", "Hold until", "", "tail", (("tail", "Tail current"), ("per-ah", "By size"), ("short", "Short"))),
+        ("control", "Decide by", "", "auto", (("auto", "As fits"), ("volts", "Volts"), ("soc", "Charge %"))),
+        ("reserve_soc", "Reserve", "%", "20", _P),
+        ("shutdown_soc", "Shut-down level", "%", "half", _P),
+        ("overshoot_v", "Overshoot, measured", "V", "assumed"),
+        ("imbalance_v", "Cell spread when full", "V", "0.03"),
+        ("meter_error_v", "Meter error", "V", "assumed"),
+        ("own_figures", "Own figures"),
+        ("own_figures/*", "Own figure"),
+    )
+    at(
+        "sources",
+        "/policy",
+        (
+            "mode",
+            "The bank stands",
+            "",
+            "off-grid",
+            (
+                ("off-grid", "off grid, mains or generator behind it"),
+                ("essential-only", "beside the grid, essential loads only"),
+                ("zero-export", "beside the grid, all loads, no export"),
+                ("feed-in", "beside the grid, surplus fed in"),
+                ("peak-shaving", "beside the grid, shaving peaks"),
+            ),
+        ),
+        ("priority", "Sun goes first to", "", "loads-first", (("loads-first", "Loads"), ("bank-first", "Bank"))),
+        ("sell_surplus", "Surplus is", "", 0, ((0, "not sold"), (1, "sold"))),
+        (
+            "source_order",
+            "Loads run on",
+            "",
+            "sun-bank-mains",
+            (("sun-bank-mains", "Sun, bank, mains"), ("sun-mains", "Sun, mains"), ("mains-first", "Mains first")),
+        ),
+        (
+            "charge_order",
+            "Charge from",
+            "",
+            "sun-first",
+            (("sun-only", "Sun"), ("sun-first", "Sun, else AC"), ("sun-and-mains", "Both"), ("mains-first", "AC first")),
+        ),
+        ("peak_cap_w", "Cap on the mains", "W"),
+        ("export_limit_w", "Export at most", "W", "no limit"),
+        ("outage_reserve_soc", "Kept for outages", "%", "shut-down", _P),
+    )
+    at("sources", "/site", ("altitude_m", "Height", "m", "not given"))
+    at(
+        "sources",
+        "/generator",
+        ("", "Generator"),
+        ("continuous_w", "Continuous", "W"),
+        ("start", "Start", "", "manual", (("manual", "By hand"), ("auto", "By itself"))),
+        ("derate", "Left after heat and height", "%", "computed", _P),
+        ("loads_while_charging_w", "Loads while it charges", "W", "continuous"),
+        ("quiet_from", "Quiet from"),
+        ("quiet_to", "Quiet to"),
+        ("min_run_min", "Runs at least", "min", "30"),
+        ("warm_up_min", "Warm-up", "min", "2"),
+    )
+    times = (("days", "Days", "", "all"), ("from", "From"), ("to", "To"))
+    actions = (("charge", "charge from mains"), ("hold", "hold"), ("use", "use the bank"), ("export", "export"))
+    at("windows", "", ("windows", "Windows"))
+    at(
+        "windows",
+        "/windows/*",
+        *times,
+        ("action", "Do", "", "", actions),
+        ("target_soc", "Target", "%", "", _P),
+        ("power_w", "Power", "W"),
+    )
+    at(
+        "windows",
+        "/tariff",
+        ("", "Prices"),
+        ("currency", "Currency", "", "EUR"),
+        ("base", "Base, a kWh"),
+        ("export", "Export, a kWh", "", "0"),
+        ("demand_per_kw", "Demand, a kW and month", "", "0"),
+        ("prices", "Prices by time"),
+    )
+    at("windows", "/tariff/prices/*", *times, ("price", "Bought, a kWh"), ("export", "Sold, a kWh"))
+    at(
+        "windows",
+        "/flow",
+        ("", "What the simulation rests on"),
+        ("start", "First day", "", "2025-01-01"),
+        ("seed", "Weather number", "", "1"),
+        ("start_soc", "Charge at its start", "%", "50", _P),
+        ("cloudiness", "Cloudiness", "%", "45", _P),
+        ("sun", "Measured sun"),
+        ("load", "Measured loads"),
+        ("outages", "Outages"),
+        ("outages/*/date", "Date"),
+        ("outages/*/from", "From"),
+        ("outages/*/to", "To"),
+    )
+    for series in ("sun", "load"):
+        at("windows", f"/flow/{series}", ("step_min", "Step", "min", "60"), ("start", "First day"), ("values_w", "Watts", "W"))
+    at(
+        "sheet",
+        "",
+        ("as_found", "As found"),
+        ("as_found/*/*", "As found"),
+        ("extra_entries", "Copied entries"),
+        ("extra_entries/*/*", "Copied entry"),
+        ("sheet_marks", "Work done"),
+        ("sheet_marks/*/*", "Work done"),
+        ("profile_revisions", "Profile versions"),
+        ("profile_revisions/*", "Profile version"),
+    )
+    return out
+
+
+@lru_cache(maxsize=1)
+def fields() -> dict[str, FieldWords]:
+    """Return the words of every field by its pointer pattern."""
+    return {f.pointer: f for f in _table()}
+
+
+def field_at(pointer: str) -> FieldWords | None:
+    """Return the words of the field at a pointer, or of the nearest that holds it."""
+    known = fields()
+    parts = pointer.split("/")[1:]
+    while parts:
+        for pattern, found in known.items():
+            wanted = pattern.split("/")[1:]
+            if len(wanted) == len(parts) and all(w in ("*", p) for w, p in zip(wanted, parts, strict=True)):
+                return found
+        parts.pop()
+    return None

@@ -1,0 +1,1 @@
+"""Results, one file a stage: immutable, every field described."""

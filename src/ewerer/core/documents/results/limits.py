@@ -1,0 +1,72 @@
+"""Results of stage Limits: chains of caps, AC budgets."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from .base import PlanPart
+
+
+class Cap(PlanPart):
+    """One cap of a chain: name, amperes at the bank, why; rule it comes from."""
+
+    cap: str = Field(description="name of the cap")
+    word: str = Field(description="its word on screens")
+    a: float = Field(description="amperes at the bank [A]")
+    why: str = Field(description="how it comes about")
+    rule: str = Field(description="id of the rule")
+    without_one_a: float | None = Field(default=None, description="the same with one module gone [A]")
+
+
+class UnitShare(PlanPart):
+    """What one unit may carry, amperes."""
+
+    unit: str = Field(description="id of the unit or sun charger")
+    a: float = Field(description="what it may carry [A]")
+    own_max_a: float = Field(description="what it could carry [A]")
+    kind: Literal["unit", "sun-charger"] = Field(default="unit", description="inverter-charger or sun charger")
+
+
+class Chain(PlanPart):
+    """The chain of caps in one direction, the binding one, the split to units."""
+
+    bank_a: float = Field(description="what the bank may take or give [A]")
+    binding: str | None = Field(description="the cap that binds")
+    caps: list[Cap] = Field(description="all caps in working order")
+    units: list[UnitShare] = Field(description="each unit's part")
+    needed_a: float | None = Field(description="what the design load needs [A]")
+    needed_peak_a: float | None = Field(description="what the peak load needs [A]")
+    without_one_a: float | None = Field(description="the same with one module gone [A]")
+
+
+class AcSource(PlanPart):
+    """The charging budget of one AC source: free watts, safe amperes, the trade's short cut."""
+
+    source: Literal["mains", "generator"] = Field(description="which source")
+    available_w: float = Field(description="what it gives for hours [W]")
+    loads_w: float = Field(description="loads that run while charging [W]")
+    free_w: float = Field(description="what is left for charging [W]")
+    charge_a: float = Field(description="what may go into the bank from it [A]")
+    shortcut_a: float = Field(description="the trade's short cut, which overstates [A]")
+    shortcut_draws_w: float = Field(description="what the short cut would draw [W]")
+
+
+class Ac(PlanPart):
+    """The tightest AC source, and all of them. None where no AC source exists."""
+
+    free_w: float | None = Field(description="what the tightest source leaves [W]")
+    charge_a: float | None = Field(description="what may go into the bank from it [A]")
+    shortcut_a: float | None = Field(description="the trade's short cut [A]")
+    source: str | None = Field(description="the tightest source")
+    sources: list[AcSource] = Field(description="all AC sources")
+
+
+class Limits(PlanPart):
+    """Charge and discharge chains and the AC budget."""
+
+    charge: Chain = Field(description="into the bank")
+    discharge: Chain = Field(description="out of the bank")
+    ac: Ac = Field(description="budgets of the AC sources")
+    temperature_c: float | None = Field(description="temperature at the bank the caps were taken at [degC]")

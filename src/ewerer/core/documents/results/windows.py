@@ -1,0 +1,52 @@
+"""Results of stage Windows."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from .base import PlanPart
+
+
+class Slot(PlanPart):
+    """One time slot as the unit writes it; in a form of six every slot has all flags."""
+
+    kind: Literal["charge", "discharge", "slot"] = Field(description="charging, discharging, or one of a chain")
+    start: str = Field(description="HH:MM")
+    end: str = Field(description="HH:MM")
+    target_soc: float | None = Field(description="target (0..1)")
+    power_w: float | None = Field(description="power [W]")
+    charge_allowed: bool = Field(description="whether it charges from AC")
+    holds: bool = Field(default=False, description="whether the bank is held")
+    exports: bool = Field(default=False, description="whether the bank feeds the grid")
+    free: bool = Field(default=False, description="whether the unit does as its source order says")
+    note: str = Field(default="", description="what to know of it")
+
+
+class Segment(PlanPart):
+    """A stretch in which slots and intent differ: what is wanted, what the unit does."""
+
+    days: str = Field(description="days of the week")
+    start: str = Field(description="HH:MM")
+    end: str = Field(description="HH:MM")
+    wanted: str = Field(description="what is wanted")
+    gets: str = Field(description="what the unit does")
+
+
+class UnitWindows(PlanPart):
+    """The slots of one unit and how they differ from the intent, in minutes and kWh a week."""
+
+    unit: str = Field(description="the unit")
+    form: Literal["pairs", "six", "single"] = Field(description="its way of writing windows")
+    slots: list[Slot] = Field(description="its slots")
+    differs_minutes: int = Field(description="minutes a week in which it does something else [min]")
+    differs_kwh: float = Field(description="energy that stands for [kWh a week]")
+    where: list[Segment] = Field(description="stretches that differ")
+
+
+class WindowsPlan(PlanPart):
+    """The intent, and every unit's slots for it."""
+
+    intent: list[dict[str, Any]] = Field(description="windows as given")
+    units: list[UnitWindows] = Field(description="every unit's slots")

@@ -1,0 +1,1 @@
+"""Everything printed or exported: PDF pages from templates, sheets as files, calendars."""

@@ -1,0 +1,40 @@
+"""Windows as iCalendar, on the site's own clock."""
+
+from __future__ import annotations
+
+import datetime as dt
+import zoneinfo
+
+from icalendar import Calendar, Event
+
+from ..devices.slots.week import DAY, days_of, minutes_of
+from ..documents.job import Job
+
+
+def calendar(job: Job) -> bytes:
+    """Return the windows as iCalendar: a weekly event for each, in the site's time zone."""
+
+    made = Calendar()
+    made.add("prodid", "-//Ewerer//windows//EN")
+    made.add("version", "2.0")
+    tz = zoneinfo.ZoneInfo(job.site.time_zone)
+    monday = dt.date.fromisoformat(job.flow.start)
+    monday += dt.timedelta(days=-monday.weekday())
+    names = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
+    for i, w in enumerate(job.windows):
+        days = sorted(days_of(w.days))
+        start, end = minutes_of(w.from_), minutes_of(w.to)
+        if start == end:
+            continue
+        first = monday + dt.timedelta(days=days[0])
+        begin = dt.datetime.combine(first, dt.time(start // 60 % 24, start % 60), tz)
+        length = end - start if end > start else end - start + DAY
+        event = Event()
+        event.add("uid", f"window-{i}@{job.name.encode().hex()[:24]}")
+        event.add("summary", f"{job.name}: {w.action}" + (f" to {round(w.target_soc * 100)} %" if w.target_soc is not None else ""))
+        event.add("dtstart", begin)
+        event.add("dtend", (begin.replace(tzinfo=None) + dt.timedelta(minutes=length)).replace(tzinfo=tz))
+        event.add("dtstamp", dt.datetime.combine(monday, dt.time(), dt.UTC))
+        event.add("rrule", {"freq": "weekly", "byday": [names[d] for d in days]})
+        made.add_component(event)
+    return bytes(made.to_ical())

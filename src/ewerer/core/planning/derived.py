@@ -1,0 +1,255 @@
+"""Figures and choices that are not thresholds: hold time, tail current, switches, orders, battery data."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..documents.job import Job
+from ..documents.profiles import InverterProfile
+from ..documents.results.base import Alternative, Reason
+from ..documents.results.thresholds import Derived
+from ..trade.chemistries import soc_at
+from ..trade.margins import CONTINUOUS, FULL_CHARGE_DAYS, LEGS, SHORT_HOLD_MIN, SHUTDOWN_DELAY_S, TAIL_FRACTION, WARN_BELOW_STOP_C
+from ..trade.quantities import QUANTITIES
+from ..trade.rules import Rule, formula_rule
+from ..trade.steps import clean, figure
+from .limits import engine_derate
+from .solved import Module, Solved, Unit
+from .sources import AC_WINDOW, ac_window, strays
+from .thresholds import FLOAT_SCHOOL
+
+HOLD = formula_rule(
+    "hold-school",
+    "thresholds",
+    "Hold at absorption by tail current, by size of the bank, or briefly",
+    "tail: I <= 0.02..0.05 C; per-ah: 0.2..0.5 h per 100 Ah; short: 6..15 min",
+)
+
+
+MAX_CHARGE = formula_rule(
+    "max-charge-time", "thresholds", "The safety timer never ends a normal charge", "t = 1.25 * (C * (1 - s_min) / I_charge + hold)"
+)
+
+
+FULL_DAYS = formula_rule(
+    "full-charge-days", "thresholds", "A full charge every week balances cells and re-zeroes the meter", "7 days"
+)
+
+
+NO_COMP = formula_rule(
+    "no-temperature-compensation", "thresholds", "Lithium is charged without temperature compensation", "0 mV/°C"
+)
+
+
+NO_EQUALISE = formula_rule("no-equalising", "thresholds", "Equalising is off, its time zero", "off, 0 min")
+
+
+TYPE = formula_rule(
+    "battery-type", "thresholds", "User-defined in open loop, the protocol in closed loop", "open: user; closed: protocol"
+)
+
+
+DELAY = formula_rule("shutdown-delay", "thresholds", "A few seconds so that motor starts do not trip the shut-down", "t = 5 s")
+
+
+LOSS = formula_rule(
+    "loss-of-link",
+    "thresholds",
+    "Carry on after loss of link only where the open-loop thresholds behind it are safe",
+    "carry on if the ladder is feasible and ceilings are set; else stop",
+)
+
+
+TEMPS = formula_rule(
+    "temperature-stops",
+    "thresholds",
+    "Stop charging where the module's line ends, warn 5 °C before",
+    "stop = last temperature with current, warn = stop - 5",
+    "the module's sheet, common practice",
+)
+
+
+NOW = formula_rule("charge-now", "thresholds", "A new bank starts from a guess of its charge and learns", "s = OCV^-1(V_rest / n)")
+
+
+GIVEN = formula_rule("as-given", "site", "Taken over from the job as it is", "value = job")
+
+
+INPUT = formula_rule(
+    "ac-input-amps",
+    "sources",
+    "Input current is at most what feeds it; units on one phase share it",
+    "I = min(0.8 * breaker, P_gen / (V * phases)) / units on the phase",
+    "NEC 210.20(A)",
+    "S, M",
+)
+
+
+def hold_per_ah_h(capacity_ah: float) -> tuple[float, float]:
+    """Return the shortest and longest hold time [h] by size: 0.2 to 0.5 h per 100 Ah."""
+    return clean(0.2 * capacity_ah / 100), clean(0.5 * capacity_ah / 100)
+
+
+def tail_range_a(capacity_ah: float) -> tuple[float, float]:
+    """Return the lowest and highest tail current [A]: 2 to 5 % of capacity."""
+    return clean(0.02 * capacity_ah), clean(0.05 * capacity_ah)
+
+
+def max_charge_h(capacity_ah: float, lowest_soc: float, charge_a: float, hold_h: float) -> float:
+    """Return the safety timer [h]: 25 % longer than a charge from ``lowest_soc`` and its hold."""
+    return 1.25 * (capacity_ah * (1 - lowest_soc) / charge_a + hold_h)
+
+
+def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived]:
+    """Return every derived quantity by name for units of ``profile``. System-wide ones only; per-unit amps are in the limits."""
+    job, modules, units, link = solved.job, solved.modules, solved.units, solved.link
+    bank, b, ladder = solved.bank, solved.basis, solved.ladders[profile.id if profile else ""]
+    assert bank is not None and b is not None
+    out: dict[str, Derived] = {}
+
+    def put(
+        name: str,
+        value: float | str | bool,
+        rule: Rule,
+        text: str,
+        lowest: float | None = None,
+        highest: float | None = None,
+        others: list[Alternative] | None = None,
+    ) -> None:
+        q = QUANTITIES[name]
+        out[name] = Derived(
+            word=q.word,
+            value=value,
+            unit=q.unit,
+            lowest=lowest,
+            highest=highest,
+            why=[rule.id],
+            reasons=[Reason(rule=rule.id, text=text, bound="value")],
+            alternatives=others or [],
+        )
+
+    c = bank.capacity_ah
+    low_h, high_h = hold_per_ah_h(c)
+    tail_low, tail_high = tail_range_a(c)
+    tail = clean(TAIL_FRACTION * c)
+    can_tail = profile is None or profile.setting_for("tail_a") is not None
+    school = job.policy.hold_school
+    if school == "tail" and not can_tail:
+        school = "per-ah"
+    hold = {"tail": high_h * 60, "per-ah": low_h * 60, "short": SHORT_HOLD_MIN}[school]
+    words = {
+        "tail": f"ends on tail current; at most 0.5 h per 100 Ah × {figure(c)} Ah = {figure(high_h)} h",
+        "per-ah": f"0.2 h per 100 Ah × {figure(c)} Ah = {figure(low_h)} h"
+        + (", the unit cannot end on tail current" if job.policy.hold_school == "tail" else ""),
+        "short": "10 min, enough to balance",
+    }
+    schools = [
+        Alternative(school="per-ah", value=clean(round(low_h * 60, 1)), text=f"{figure(low_h)} to {figure(high_h)} h by size"),
+        Alternative(school="short", value=SHORT_HOLD_MIN, text="6 to 15 min, enough to balance"),
+        Alternative(school="tail", value=clean(round(high_h * 60, 1)), text=f"until {figure(tail_low)} to {figure(tail_high)} A"),
+    ]
+    put(
+        "absorb_min",
+        clean(round(hold, 1)),
+        HOLD,
+        words[school],
+        6.0,
+        clean(round(high_h * 60, 1)),
+        [a for a in schools if a.school != school],
+    )
+    put("tail_a", tail, HOLD, f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A", tail_low, tail_high)
+    slow = min(a for a in (b.charge_a, b.transfer_charge_a or b.charge_a) if a is not None)
+    if slow > 0:
+        longest = max_charge_h(c, b.shutdown_soc, slow, hold / 60)
+        put(
+            "max_charge_h",
+            clean(round(longest + 0.05, 1)),
+            MAX_CHARGE,
+            f"1.25 × ({figure(c)} Ah × {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
+            clean(round(longest, 2)),
+        )
+    put("full_charge_days", FULL_CHARGE_DAYS, FULL_DAYS, f"every {figure(FULL_CHARGE_DAYS)} days")
+    put("equalise_on", False, NO_EQUALISE, "off for lithium")
+    put("equalise_min", 0.0, NO_EQUALISE, "0 min, in case it is ever switched on")
+    put("temp_comp_mv_per_c", 0.0, NO_COMP, "0 mV/°C for lithium")
+    put("float_on", job.policy.float_school != "none", FLOAT_SCHOOL, f"float school: {job.policy.float_school}")
+    put("charge_order", job.policy.charge_order, GIVEN, "as chosen")
+    put("source_order", job.policy.source_order, GIVEN, "as chosen")
+    put("shutdown_delay_s", SHUTDOWN_DELAY_S, DELAY, "5 s: longer than a motor start, shorter than harm", 2.0, 30.0)
+    put("battery_type", "protocol" if link.loop == "closed" else "user", TYPE, f"{link.loop} loop. {link.why}")
+    put("capacity_ah", c, GIVEN, f"sum of {len(modules)} modules")
+    put("series_cells", float(bank.series_cells), GIVEN, "counted on the nameplate")
+    put("control", ladder.view.decide_by, GIVEN, f"thresholds act on {ladder.view.decide_by}")
+    if job.bank.shunt_a is not None:
+        put("shunt_a", job.bank.shunt_a, GIVEN, "read on the shunt")
+    if job.bank.shunt_mv is not None:
+        put("shunt_mv", job.bank.shunt_mv, GIVEN, "read on the shunt")
+    if job.policy.new_bank:
+        put("new_bank", True, GIVEN, "the bank was replaced")
+        resting = [soc_at(m.chemistry, m.resting_v / m.series_cells) for m in modules if m.resting_v is not None]
+        if resting:
+            guess = round(sum(resting) / len(resting), 2)
+            put("soc_now", guess, NOW, f"{figure(guess * 100, 0)} % by resting volts: a guess until the first full charge")
+    if link.protocol is not None:
+        put("bms_protocol", link.protocol.split(" ")[0], TYPE, link.why)
+        if link.unit_port is not None:
+            put("bms_port", link.unit_port, TYPE, link.why)
+        if link.bitrate is not None:
+            put("bms_bitrate", float(link.bitrate), TYPE, link.why)
+    safe = ladder.view.feasible
+    action = job.policy.link_loss if job.policy.link_loss != "auto" else ("carry-on" if safe else "stop")
+    put(
+        "link_loss_action",
+        action,
+        LOSS,
+        "as chosen"
+        if job.policy.link_loss != "auto"
+        else "the open-loop thresholds and ceilings behind the link are safe"
+        if safe
+        else "no safe thresholds stand behind the link",
+    )
+    put("topology", job.site.ac.topology, GIVEN, "the site's AC system")
+    put("output_v", job.site.ac.volts, GIVEN, "the site's AC system")
+    put("output_hz", float(job.site.ac.hz), GIVEN, "the site's AC system")
+    if "mains" in job.site.sources or "generator" in job.site.sources:
+        window = ac_window(job.site.ac.volts, strays(job))
+        put("ac_range", window.range, AC_WINDOW, "narrow on a steady grid, wide for a generator or a weak grid")
+        for name in ("low_off_v", "low_on_v", "high_on_v", "high_off_v"):
+            put(f"ac_{name}", getattr(window, name), AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V")
+    feed = feeding_amps(job, units)
+    if feed is not None:
+        put("ac_input_max_a", feed[0], INPUT, feed[1])
+    stop = min(_stop_c(m) for m in modules)
+    put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(stop)} °C")
+    put("temp_warn_c", stop - WARN_BELOW_STOP_C, TEMPS, f"{figure(stop)} - {figure(WARN_BELOW_STOP_C)} °C")
+    cold = max(next((t for t, f in m.charge_derating if f > 0), 0.0) for m in modules)
+    put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} °C")
+    return out
+
+
+def _stop_c(m: Module) -> float:
+    """Return the highest temperature [°C] of the module's line at which it still takes current, in whole degrees."""
+    allowed = [t for t, f in m.charge_derating if f > 0]
+    zero = [t for t, f in m.charge_derating if f == 0 and t > max(allowed)]
+    return float(zero[0] - 2) if zero else float(max(allowed))
+
+
+def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
+    """Return the AC input current [A] of each unit that every source can feed, and the words; None without AC sources."""
+    legs = LEGS[job.site.ac.topology]
+    feeds = []
+    if job.mains is not None and "mains" in job.site.sources:
+        feeds.append((CONTINUOUS * job.mains.breaker_a, f"{CONTINUOUS} × {figure(job.mains.breaker_a)} A breaker"))
+    if job.generator is not None and "generator" in job.site.sources:
+        watts = job.generator.continuous_w * engine_derate(job)
+        feeds.append(
+            (watts / (job.site.ac.volts * legs), f"{figure(watts)} W of the generator / {figure(job.site.ac.volts * legs)} V")
+        )
+    if not feeds:
+        return None
+    amps, words = min(feeds)
+    phases = [u.job.phase for u in units] or ["L1"]
+    sharing = max(phases.count(p) for p in phases)
+    if sharing > 1:
+        words += f", shared by {sharing} units on a phase"
+    return clean(round(amps / sharing, 2)), words

@@ -1,0 +1,510 @@
+"""Stage Limits: the chain of caps on charge and discharge current, and the split to units.
+
+All currents are amperes at the bank. The lowest cap binds. Caps never raise a limit: lowering any
+of them can only lower the result.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Literal
+
+from ..documents.job import Job
+from ..documents.results.bank import Bank
+from ..documents.results.limits import Ac, AcSource, Cap, Chain, Limits, UnitShare
+from ..documents.results.link import Link
+from ..trade.chemistries import CHEMISTRIES, derating
+from ..trade.finding import Finding
+from ..trade.margins import CHARGER_EFFICIENCY, CONTINUOUS, FUSE_FACTOR, INVERTER_EFFICIENCY, LEGS
+from ..trade.rules import Rule, check, formula_rule
+from ..trade.steps import clean, figure, floor_to_step
+from .bank import reported_a, shared_limit_a
+from .solved import Module, Solved, Unit
+
+CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all caps binds", "I = min(caps)")
+
+
+FUSE = formula_rule(
+    "fuse-continuous",
+    "limits",
+    "A fuse carries its rating over 1.25 for hours",
+    "I = fuse / 1.25",
+    "NEC 210.20(A), 215.3: 125 % of continuous load",
+    "S, M",
+)
+
+
+TEMPERATURE = formula_rule(
+    "temperature-derating",
+    "limits",
+    "Cold and hot cells take less; below 0 °C lithium is not charged",
+    "I_i = f(T) * I_i, f from the module's sheet or the usual line",
+    "common practice; the module's sheet rules",
+    "T",
+)
+
+
+PREFERENCE = formula_rule("c-rate", "limits", "A chosen rate limits the current for long life", "I = rate * C")
+
+
+WARRANTY = formula_rule(
+    "warranty-limit", "limits", "Warranty terms may be lower than the data sheet", "I_i = min(sheet_i, warranty_i)"
+)
+
+
+AC_BUDGET = formula_rule(
+    "ac-budget",
+    "limits",
+    "What an AC source has left after the loads limits charging from it",
+    "P_free = min(0.8 * breaker * V, P_gen * derate) - P_loads; I = P_free * eta / V_charge_max",
+    "NEC 210.20(A): continuous load at most 80 % of the breaker",
+    "S, M",
+)
+
+
+SHORTCUT = formula_rule(
+    "ac-short-cut", "limits", "The trade's short cut divides by the nominal voltage and overstates", "I = P_free / V_nominal"
+)
+
+
+SPLIT = formula_rule(
+    "split-to-units",
+    "limits",
+    "What is set on each unit adds up at the bank, so each gets its part",
+    "I_unit = floor_to_step(min(I / N, I_unit_max))",
+)
+
+
+DISCHARGE_NEED = formula_rule(
+    "discharge-need", "limits", "A load draws the most current at the lowest voltage", "I_dc = P_ac / (eta * V_low)"
+)
+
+
+def ac_budget(
+    source: Literal["mains", "generator"],
+    available_w: float,
+    loads_w: float,
+    charge_v: float,
+    nominal_v: float,
+    efficiency: float = CHARGER_EFFICIENCY,
+) -> AcSource:
+    """Return the charging budget of one AC source.
+
+    ``available_w`` [W] after the breaker's or generator's own factor; ``loads_w`` [W] running while
+    charging; ``charge_v`` the highest charging voltage [V]; ``nominal_v`` the class voltage [V] of
+    the trade's short cut. Currents are whole amperes, rounded down. Source: AC_BUDGET, SHORTCUT.
+    """
+    free = max(0.0, available_w - loads_w)
+    shortcut = floor_to_step(free / nominal_v, 1)
+    return AcSource(
+        source=source,
+        available_w=clean(available_w),
+        loads_w=clean(loads_w),
+        free_w=clean(free),
+        charge_a=floor_to_step(free * efficiency / charge_v, 1),
+        shortcut_a=shortcut,
+        shortcut_draws_w=round(shortcut * charge_v / efficiency, 1),
+    )
+
+
+def engine_derate(job: Job) -> float:
+    """Return the part (0..1) of the generator's rating that height and heat leave; the job's own figure rules.
+
+    1 % per 100 m over 300 m, 2 % per 10 K over 25 degC (common practice; the maker's figure rules).
+    """
+    if job.generator is None:
+        return 1.0
+    if job.generator.derate < 1.0:
+        return job.generator.derate
+    over_m = max(0.0, (job.site.altitude_m or 0.0) - 300.0)
+    over_c = max(0.0, (job.site.bank_ambient_c or 0.0) - 25.0)
+    return clean(max(0.3, round(1.0 - over_m / 100 * 0.01 - over_c / 10 * 0.02, 3)))
+
+
+def split(limit_a: float, maxima: Sequence[float], steps: Sequence[float]) -> list[float]:
+    """Return each unit's part [A] of ``limit_a``: floor_to_step(min(limit / N, own maximum))."""
+    n = len(maxima)
+    return [floor_to_step(min(limit_a / n, top), step) for top, step in zip(maxima, steps, strict=True)]
+
+
+def discharge_a(power_w: float, efficiency: float, low_v: float) -> float:
+    """Return the current [A] that ``power_w`` of AC load takes from the bank at ``low_v``."""
+    return power_w / (efficiency * low_v)
+
+
+def _worst_without_one(limits_a: Sequence[float], branches: Sequence[float]) -> float | None:
+    """Return the least bank limit [A] with any one module gone; None for one module.
+
+    The bank takes min(I_j * R_j) / R_parallel. Without i the least is the same one, or the second where i was it.
+    """
+    if len(limits_a) < 2:
+        return None
+    drops = [a * r for a, r in zip(limits_a, branches, strict=True)]
+    conductance = sum(1 / r for r in branches)
+    first, second = sorted(drops)[:2]
+    at = drops.index(first)
+    return _rounded(clean(min((second if i == at else first) * (conductance - 1 / r) for i, r in enumerate(branches))))
+
+
+def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, out: bool) -> Iterator[Cap]:
+    """Yield the caps that come from the modules themselves, in working order."""
+    branches = [m.branch_ohm for m in modules]
+    sheet = [m.discharge_a if out else m.charge_a for m in modules]
+    total = clean(sum(sheet))
+    yield Cap(
+        cap="modules-sheet",
+        word="Data sheet",
+        a=total,
+        rule="bank-capacity",
+        why=f"{len(modules)} modules, sum of their data sheets",
+        without_one_a=clean(total - max(sheet)),
+    )
+    limit, _ = shared_limit_a(sheet, branches)
+    binds = bank.binding_module_discharge if out else bank.binding_module
+    share = next((m.share for m in bank.modules if m.id == binds), 1.0)
+    own = next((a for m, a in zip(modules, sheet, strict=True) if m.id == binds), limit)
+    yield Cap(
+        cap="modules-share",
+        word="Shared out",
+        a=round(limit, 3),
+        rule="bank-share",
+        why=f"{binds} carries {figure(share * 100, 1)} %: {figure(own)} A / {figure(share, 3)}"
+        if binds
+        else "all reach their limits together",
+        without_one_a=_worst_without_one(sheet, branches),
+    )
+    terms = [m.discharge_warranty_a if out else m.charge_warranty_a for m in modules]
+    if any(t is not None for t in terms):
+        bound = [min(s, t) if t is not None else s for s, t in zip(sheet, terms, strict=True)]
+        yield Cap(
+            cap="warranty",
+            word="Warranty",
+            a=round(shared_limit_a(bound, branches)[0], 3),
+            rule="warranty-limit",
+            why="lower of data sheet and warranty, shared",
+            without_one_a=_worst_without_one(bound, branches),
+        )
+    rate = job.policy.max_discharge_c_rate if out else job.policy.max_c_rate
+    if rate is not None:
+        least = bank.without_one.capacity_ah if bank.without_one else None
+        yield Cap(
+            cap="preference",
+            word="Chosen rate",
+            a=round(rate * bank.capacity_ah, 3),
+            rule="c-rate",
+            why=f"{figure(rate)} C of {figure(bank.capacity_ah)} Ah",
+            without_one_a=_rounded(rate * least if least else None),
+        )
+    ambient = job.site.bank_ambient_c
+    if ambient is not None:
+        part = [derating(m.discharge_derating if out else m.charge_derating, ambient) for m in modules]
+        cooled = [s * f for s, f in zip(sheet, part, strict=True)]
+        yield Cap(
+            cap="temperature",
+            word="Temperature now",
+            a=round(shared_limit_a(cooled, branches)[0], 3),
+            rule="temperature-derating",
+            why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} °C",
+            without_one_a=_worst_without_one(cooled, branches),
+        )
+    speaking = [m for m in modules if m.id in link.speaking]
+    bms = speaking[0].bms if speaking else None
+    if link.loop == "closed" and bms is not None:
+        heard = [m.discharge_a if out else m.charge_a for m in speaking]
+        only = f" of {', '.join(link.speaking)} alone" if link.silent else ""
+        yield Cap(
+            cap="bms-reported",
+            word="BMS report",
+            a=reported_a(heard, bms.buffer, bms.report_step_a),
+            rule="bms-report",
+            why=f"{figure(bms.buffer * 100, 0)} % of {figure(sum(heard))} A{only}, rounded down to {figure(bms.report_step_a)} A",
+            without_one_a=reported_a(sorted(heard)[:-1], bms.buffer, bms.report_step_a) if len(heard) > 1 else None,
+        )
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 3)
+
+
+def _wire_caps(job: Job) -> Iterator[Cap]:
+    if job.bank.fuse_a is not None:
+        yield Cap(
+            cap="fuse",
+            word="Main fuse",
+            a=round(job.bank.fuse_a / FUSE_FACTOR, 3),
+            rule="fuse-continuous",
+            why=f"{figure(job.bank.fuse_a)} A / 1.25 for hours",
+        )
+    if job.bank.cable_a is not None:
+        yield Cap(cap="cable", word="Main cable", a=job.bank.cable_a, rule="chain-of-caps", why="as given")
+
+
+def _chain(caps: list[Cap], shares: list[UnitShare], needed: float | None, peak: float | None) -> Chain:
+    lowest = min(caps, key=lambda c: c.a)
+    return Chain(
+        bank_a=lowest.a,
+        binding=lowest.cap,
+        caps=caps,
+        units=shares,
+        needed_a=_rounded(needed),
+        needed_peak_a=_rounded(peak),
+        without_one_a=min(c.without_one_a if c.without_one_a is not None else c.a for c in caps)
+        if any(c.without_one_a is not None for c in caps)
+        else None,
+    )
+
+
+def design_load_w(job: Job, units: Sequence[Unit]) -> float:
+    """Return the continuous design load [W]; half of the units' rating where none is given."""
+    if job.loads.continuous_w is not None:
+        return job.loads.continuous_w
+    return sum(u.profile.ratings.continuous_w for u in units) / 2
+
+
+def plan_limits(solved: Solved, bank: Bank) -> Limits:
+    """Return both chains and the AC budget of a job whose bank, units and link are known."""
+    job, modules, units, sun_chargers, link = solved.job, solved.modules, solved.units, solved.sun_chargers, solved.link
+    charge_v, host = solved.charge_v, solved.host
+    ratings = host.profile.ratings if host else None
+    into = [*_module_caps(job, modules, bank, link, out=False), *_wire_caps(job)]
+    sun_max = [c.max_a(charge_v) for c in sun_chargers]
+    unit_max = [u.profile.ratings.charge_max_a for u in units]
+    if units or sun_chargers:
+        into.append(
+            Cap(
+                cap="chargers",
+                word="Chargers' own limits",
+                a=round(sum(unit_max) + sum(sun_max), 3),
+                rule="chain-of-caps",
+                why=" and ".join(
+                    f"{n} {word}{'' if n == 1 else 's'}"
+                    for n, word in ((len(units), "unit"), (len(sun_chargers), "sun charger"))
+                    if n
+                )
+                + " together",
+            )
+        )
+    bank_in = min(c.a for c in into)
+    unit_steps = [_amp_step(u, "charge_max_a") for u in units]
+    units_first = job.policy.charge_order == "mains-first"
+    if units_first:
+        unit_parts = split(bank_in, unit_max, unit_steps) if units else []
+        sun_parts = split(bank_in - sum(unit_parts), sun_max, [1.0] * len(sun_max)) if sun_max else []
+    else:
+        sun_parts = split(bank_in, sun_max, [1.0] * len(sun_max)) if sun_max else []
+        unit_parts = split(bank_in - sum(sun_parts), unit_max, unit_steps) if units else []
+    charge_shares = [
+        UnitShare(unit=u.id, a=a, own_max_a=u.profile.ratings.charge_max_a) for u, a in zip(units, unit_parts, strict=True)
+    ]
+    charge_shares += [
+        UnitShare(unit=c.job.id, a=a, own_max_a=c.profile.charge_max_a, kind="sun-charger")
+        for c, a in zip(sun_chargers, sun_parts, strict=True)
+    ]
+
+    low_v = bank.series_cells * (bank.cell_min_v + CHEMISTRIES[bank.chemistry].margins.shutdown_v)
+    eta = ratings.inverter_efficiency if ratings else INVERTER_EFFICIENCY
+    outof = [*_module_caps(job, modules, bank, link, out=True), *_wire_caps(job)]
+    out_max = [discharge_a(u.profile.ratings.continuous_w, u.profile.ratings.inverter_efficiency, low_v) for u in units]
+    if units:
+        outof.append(
+            Cap(
+                cap="units",
+                word="Units' own limits",
+                a=round(sum(out_max), 3),
+                rule="discharge-need",
+                why=f"{figure(sum(u.profile.ratings.continuous_w for u in units))} W at {figure(low_v)} V",
+            )
+        )
+    out_steps = [_amp_step(u, "discharge_max_a") for u in units]
+    bank_out = min(c.a for c in outof)
+    out_parts = split(bank_out, out_max, out_steps) if units else []
+    out_shares = [UnitShare(unit=u.id, a=a, own_max_a=round(top, 1)) for u, a, top in zip(units, out_parts, out_max, strict=True)]
+    load_w = design_load_w(job, units)
+    peak_w = job.loads.peak_w if job.loads.peak_w is not None else load_w
+    return Limits(
+        charge=_chain(into, charge_shares, None, None),
+        discharge=_chain(outof, out_shares, discharge_a(load_w, eta, low_v), discharge_a(peak_w, eta, low_v)),
+        ac=_ac(job, bank, ratings.charger_efficiency if ratings else CHARGER_EFFICIENCY, charge_v),
+        temperature_c=job.site.bank_ambient_c,
+    )
+
+
+def _amp_step(unit: Unit, quantity: str) -> float:
+    setting = unit.profile.setting_for(quantity)
+    if setting is None or setting.encoding.kind != "plain" or setting.step is None:
+        return 1.0
+    return setting.step / setting.encoding.scale
+
+
+def _ac(job: Job, bank: Bank, efficiency: float, charge_v: float) -> Ac:
+    sources = []
+    derate = engine_derate(job)
+    default_loads = job.loads.continuous_w or 0.0
+    legs = LEGS[job.site.ac.topology]
+    if job.mains is not None and "mains" in job.site.sources:
+        loads = job.mains.loads_while_charging_w
+        sources.append(
+            ac_budget(
+                "mains",
+                CONTINUOUS * job.mains.breaker_a * job.site.ac.volts * legs,
+                default_loads if loads is None else loads,
+                charge_v,
+                bank.class_v,
+                efficiency,
+            )
+        )
+    if job.generator is not None and "generator" in job.site.sources:
+        loads = job.generator.loads_while_charging_w
+        sources.append(
+            ac_budget(
+                "generator",
+                job.generator.continuous_w * derate,
+                default_loads if loads is None else loads,
+                charge_v,
+                bank.class_v,
+                efficiency,
+            )
+        )
+    if not sources:
+        return Ac(free_w=None, charge_a=None, shortcut_a=None, source=None, sources=[])
+    tight = min(sources, key=lambda s: s.charge_a)
+    return Ac(free_w=tight.free_w, charge_a=tight.charge_a, shortcut_a=tight.shortcut_a, source=tight.source, sources=sources)
+
+
+def mains_charge_a(limits: Limits, units: Sequence[Unit]) -> float:
+    """Return what the units may draw from AC for charging in all [A]: AC budget, own AC maxima, their parts."""
+    parts = sum(s.a for s in limits.charge.units if s.kind == "unit")
+    own = sum(u.profile.ratings.ac_charge_max_a for u in units)
+    amps = [parts, own] + ([limits.ac.charge_a] if limits.ac.charge_a is not None else [0.0])
+    return min(amps)
+
+
+@check("charge-limit-none", "limits", "A bank that may not be charged now is named", "I_charge > 0")
+def _none(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits and solved.limits.charge.bank_a <= 0:
+        cap = next(c for c in solved.limits.charge.caps if c.a <= 0)
+        yield rule.finding(
+            "stop",
+            "No charging now",
+            f"{cap.word}: {cap.why}.",
+            "/site/bank_ambient_c" if cap.cap == "temperature" else "/bank",
+            "Warm the bank above freezing before any charge." if cap.cap == "temperature" else "Correct the cap.",
+            charge_limit_a=solved.limits.charge.bank_a,
+        )
+
+
+@check("discharge-adequate", "limits", "The bank's limit covers the design load, also in surges", "P / (eta * V_low) <= I_bank")
+def _adequate(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None or not solved.units:
+        return
+    chain = solved.limits.discharge
+    # The units' own rating is judged in stage Units; here the bank's side counts.
+    limit = min(c.a for c in chain.caps if c.cap != "units")
+    cap = min((c for c in chain.caps if c.cap != "units"), key=lambda c: c.a)
+    if chain.needed_a is not None and chain.needed_a > limit:
+        yield rule.finding(
+            "stop",
+            "The bank cannot carry the load",
+            f"The continuous load takes {figure(chain.needed_a, 1)} A at the shut-down voltage; {cap.word.lower()} allows {figure(limit, 1)} A.",
+            "/loads/continuous_w",
+            "Add a module, raise what binds, or lower the load.",
+            needed_a=chain.needed_a,
+            limit_a=limit,
+            binding=cap.cap,
+        )
+    wires = [c.a * (FUSE_FACTOR if c.cap == "fuse" else 1) for c in chain.caps if c.cap in ("fuse", "cable")]
+    peak_limit = min(
+        [shared_limit_a([m.discharge_peak_a for m in solved.modules], [m.branch_ohm for m in solved.modules])[0], *wires]
+    )
+    if chain.needed_peak_a is not None and chain.needed_peak_a > peak_limit:
+        yield rule.finding(
+            "caution",
+            "Peaks are above the bank's limit",
+            f"The peak load takes {figure(chain.needed_peak_a, 1)} A; modules, fuse and cable allow {figure(peak_limit, 1)} A for seconds.",
+            "/loads/peak_w",
+            "Stagger the starts, or add a module.",
+            needed_peak_a=chain.needed_peak_a,
+            peak_limit_a=round(peak_limit, 1),
+        )
+
+
+@check("charge-rate", "limits", "Charging is gentle up to 0.2 C, usual up to 0.5 C", "I / C <= 0.5")
+def _rate(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None or solved.bank is None:
+        return
+    rate = solved.limits.charge.bank_a / solved.bank.capacity_ah
+    if rate > 0.5 + 1e-9:
+        yield rule.finding(
+            "caution",
+            "Fast charging",
+            f"{figure(solved.limits.charge.bank_a, 1)} A is {figure(rate)} C; usual is at most 0.5 C.",
+            "/policy/max_c_rate",
+            "Set a chosen rate; 0.2 C is gentle.",
+            c_rate=round(rate, 3),
+        )
+
+
+@check("ac-source-free", "limits", "An AC source has something left for charging", "P_free > 0")
+def _ac_free(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None:
+        return
+    for s in solved.limits.ac.sources:
+        at = f"/{s.source}"
+        if s.charge_a <= 0:
+            yield rule.finding(
+                "caution",
+                f"The {s.source} has nothing left for charging",
+                f"{figure(s.available_w)} W available, {figure(s.loads_w)} W of loads while charging.",
+                at,
+                "Shed load while charging, or a larger source.",
+                available_w=s.available_w,
+                loads_w=s.loads_w,
+            )
+        elif s.shortcut_a > s.charge_a:
+            yield rule.finding(
+                "note",
+                f"The short cut overstates the {s.source}",
+                f"{figure(s.free_w)} W over {solved.bank.class_v if solved.bank else 48} V says {figure(s.shortcut_a)} A, which would draw "
+                f"{figure(s.shortcut_draws_w, 0)} W. {figure(s.charge_a)} A is safe.",
+                at,
+                free_w=s.free_w,
+                shortcut_a=s.shortcut_a,
+                charge_a=s.charge_a,
+                shortcut_draws_w=s.shortcut_draws_w,
+            )
+
+
+@check("sun-takes-all", "limits", "Sun chargers and units share one limit", "sum(I_sun) + sum(I_unit) <= I_bank")
+def _sun_share(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None or not solved.sun_chargers or not solved.units:
+        return
+    units = [s for s in solved.limits.charge.units if s.kind == "unit"]
+    sun = sum(s.a for s in solved.limits.charge.units if s.kind == "sun-charger")
+    left = sum(s.a for s in units)
+    possible = min(sum(s.own_max_a for s in units), solved.limits.charge.bank_a)
+    if left < possible - 1:
+        yield rule.finding(
+            "note",
+            "Sun chargers take part of the limit",
+            f"Of {figure(solved.limits.charge.bank_a, 1)} A, {figure(sun)} A are left to the sun chargers and {figure(left)} A to the units, so that the sum holds.",
+            "/sun/chargers",
+            "A controller that limits the bank's own current lifts this.",
+            sun_a=sun,
+            units_a=left,
+        )
+
+
+@check("dc-loads", "limits", "DC loads that are not metered count as charging", "I_bank = cap - I_dc")
+def _dc_loads(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    dc = solved.job.site.dc_loads_a
+    if solved.limits and dc:
+        left = max(0.0, solved.limits.charge.bank_a - dc)
+        yield rule.finding(
+            "note",
+            "DC loads come off the charge",
+            f"With {figure(dc)} A of DC loads that the units do not measure, the bank gets {figure(left, 1)} A of {figure(solved.limits.charge.bank_a, 1)} A.",
+            "/site/dc_loads_a",
+            "Say so in the handover, or meter them with the shunt.",
+            dc_a=dc,
+            bank_gets_a=round(left, 1),
+        )

@@ -1,0 +1,257 @@
+"""Stage Sheet: canonical quantities become what each unit's own menu shows, in its own units and steps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from graphlib import CycleError, TopologicalSorter
+from heapq import heappop, heappush
+
+from ..devices.codec import Entry, Value, decode, encode, encoding_words
+from ..documents.conditions import parse_condition, parse_interlock
+from ..documents.profiles import InverterProfile, Setting
+from ..documents.results.sheet import LeftAlone, SheetRow, UnitSheet
+from ..trade.finding import Finding
+from ..trade.quantities import QUANTITIES
+from ..trade.rules import Rule, check, formula_rule
+from ..trade.steps import figure
+from .solved import Solved, Unit
+
+ORDER = formula_rule(
+    "entry-order",
+    "sheet",
+    "What resets others is entered first, what others depend on before them",
+    "order = menu order, corrected by side effects, conditions and interlocks",
+)
+
+
+def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
+    """Return every planned canonical value for one unit: thresholds, derived figures, its own part and place."""
+    ladder = solved.ladders.get(unit.profile.id)
+    values: dict[str, Value] = {}
+    if ladder is not None:
+        values |= {name: rung.value for name, rung in ladder.rungs.items()}
+    values |= {name: d.value for name, d in solved.derived_for(unit.profile).items()}
+    if solved.limits is not None:
+        own = next((s.a for s in solved.limits.charge.units if s.unit == unit.id and s.kind == "unit"), None)
+        out = next((s.a for s in solved.limits.discharge.units if s.unit == unit.id), None)
+        if own is not None:
+            values["charge_max_a"] = own
+            values["mains_charge_max_a"] = min(
+                own, solved.mains_charge_a / max(1, len(solved.units)), unit.profile.ratings.ac_charge_max_a
+            )
+        if out is not None:
+            values["discharge_max_a"] = out
+    if unit.job.role == "follower" and unit.profile.follower_battery_type and values.get("battery_type") == "protocol":
+        values["battery_type"] = unit.profile.follower_battery_type
+    if values:
+        values["role"] = unit.job.role if len(solved.units) > 1 else "single"
+        values["phase"] = unit.job.phase
+        values["address"] = float(unit.index + 1)
+        if "topology" in values and values["topology"] == "single" and len(solved.units) == 1:
+            values["topology"] = "alone"
+    return values
+
+
+def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
+    """Return the sheet of every unit: rows in order of entry, and what to leave alone and why; none while no ladder fits.
+
+    Units that are to be set alike share their rows.
+    """
+    if solved.ladder is None or not solved.ladder.view.feasible:
+        return {}
+    rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone]]] = {}
+    whys = {p.id: _whys(p, solved) for p in solved.profiles}
+    sheets = {}
+    for unit in solved.units:
+        profile = unit.profile
+        values = {n: v for n, v in solved.values[unit.id].items() if profile.setting_for(n) is not None}
+        extra = solved.job.extra_entries.get(unit.id, {})
+        key = (profile.id, unit.job.role, tuple(values.items()), tuple(extra.items()))
+        if key not in rows_of:
+            rows_of[key] = _rows(unit, values, extra, whys[profile.id])
+        rows, left = rows_of[key]
+        sheets[unit.id] = UnitSheet(id=unit.id, name=profile.name, role=unit.job.role, settings=rows, leave_alone=left)
+    return sheets
+
+
+def _whys(profile: InverterProfile, solved: Solved) -> dict[str, list[str]]:
+    """Return the rule ids behind every planned quantity for units of ``profile``."""
+    ladder = solved.ladders.get(profile.id)
+    why = {n: r.why for n, r in ladder.rungs.items()} if ladder else {}
+    why |= {n: d.why for n, d in solved.derived_for(profile).items()}
+    return why | {
+        "charge_max_a": ["chain-of-caps", "split-to-units"],
+        "discharge_max_a": ["chain-of-caps", "split-to-units"],
+        "mains_charge_max_a": ["ac-budget", "split-to-units"],
+    }
+
+
+def _rows(
+    unit: Unit, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]]
+) -> tuple[list[SheetRow], list[LeftAlone]]:
+    profile = unit.profile
+    shown = {s.id: s.factory for s in profile.settings if s.factory is not None}
+    entries: dict[str, Entry] = {}
+    left: list[LeftAlone] = []
+
+    def leave(s: Setting, why: str) -> None:
+        left.append(LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why))
+
+    planned = []
+    for s in profile.settings:
+        if s.id in extra:
+            try:
+                entries[s.id] = Entry(extra[s.id], decode(s, extra[s.id], profile))
+            except ValueError as error:
+                leave(s, f"The copied value cannot be entered: {error}.")
+                continue
+            planned.append(s)
+        elif s.quantity is None:
+            leave(s, s.note or "Not part of the plan; leave at factory.")
+        elif s.scope == "host" and unit.job.role == "follower":
+            leave(s, "Set on the host only; this unit follows it.")
+        elif s.quantity not in values:
+            leave(s, "Does nothing in this job; leave at factory.")
+        else:
+            try:
+                entries[s.id] = encode(s, values[s.quantity], profile)
+            except (KeyError, ValueError):
+                leave(s, f"The unit does not offer {values[s.quantity]}.")
+                continue
+            planned.append(s)
+    shown |= {id: e.text for id, e in entries.items()}
+    kept = []
+    for s in planned:
+        if s.works_only_if and not parse_condition(s.works_only_if).holds(shown):
+            del entries[s.id]
+            leave(s, f"Works only if {s.works_only_if}.")
+        else:
+            kept.append(s)
+    after = _before(profile, kept, entries)
+    order = _in_order(kept, after)
+    rows = []
+    for s in order:
+        e, q = entries[s.id], QUANTITIES.get(s.quantity or "")
+        rows.append(
+            SheetRow(
+                setting=s.id,
+                menu=s.menu,
+                label=s.label,
+                quantity=q.name if q else "",
+                word=q.word if q else "",
+                entry=e.text,
+                unit=s.unit,
+                value=e.value,
+                target=values.get(q.name, e.value) if q else e.value,
+                scope=s.scope,
+                level=s.level,
+                needs=s.needs,
+                takes_effect=s.takes_effect,
+                after=sorted(after[s.id]),
+                resets=sorted({k for effect in s.side_effects for k in effect.sets}),
+                encoding=encoding_words(s, profile),
+                note=("Copied from another unit. " if s.id in extra else "") + (s.note or ""),
+                caution=s.caution or "",
+                why=why.get(q.name, []) if q else [],
+            )
+        )
+    return rows, left
+
+
+def _before(profile: InverterProfile, kept: list[Setting], entries: Mapping[str, Entry]) -> dict[str, set[str]]:
+    """Return for each setting the settings that must be entered before it."""
+    ids = {s.id for s in kept}
+    after: dict[str, set[str]] = {s.id: set() for s in kept}
+    for s in kept:
+        for effect in s.side_effects:
+            for reset in effect.sets:
+                if reset in ids and reset != s.id:
+                    after[reset].add(s.id)
+        if s.works_only_if:
+            after[s.id] |= parse_condition(s.works_only_if).names() & ids - {s.id}
+    by_id = {s.id: s for s in profile.settings}
+    for lock in profile.interlocks:
+        parsed = parse_interlock(lock.rule)
+        if parsed.above in ids and parsed.below in ids:
+            factory = by_id[parsed.above].factory
+            try:
+                fits = factory is not None and float(factory) - float(entries[parsed.below].text) >= parsed.margin - 1e-9
+            except ValueError:
+                fits = True
+            first, second = (parsed.below, parsed.above) if fits else (parsed.above, parsed.below)
+            if first not in after[second] and second not in after[first]:
+                after[second].add(first)
+    return after
+
+
+def _in_order(kept: list[Setting], after: dict[str, set[str]]) -> list[Setting]:
+    rank = {s.id: i for i, s in enumerate(kept)}
+    by_id = {s.id: s for s in kept}
+    sorter = TopologicalSorter(after)
+    try:
+        sorter.prepare()
+    except CycleError:
+        return kept
+    out: list[Setting] = []
+    ready: list[tuple[bool, int, str]] = []
+    while sorter.is_active():
+        # Standby settings first, then the menu from top to bottom.
+        for id in sorter.get_ready():
+            heappush(ready, (by_id[id].needs == "any", rank[id], id))
+        nxt = heappop(ready)[2]
+        out.append(by_id[nxt])
+        sorter.done(nxt)
+    return out
+
+
+@check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
+def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    seen = set()
+    for unit in solved.units:
+        for name, value in solved.values[unit.id].items():
+            if (unit.profile.id, name, value) in seen:
+                continue
+            seen.add((unit.profile.id, name, value))
+            s = unit.profile.setting_for(name)
+            if s is None or s.is_choice or isinstance(value, (str, bool)):
+                continue
+            e = encode(s, value, unit.profile)
+            if not e.cut or isinstance(e.value, (str, bool)):
+                continue
+            worse = (s.safe == "down" and e.value > value) or (s.safe == "up" and e.value < value)
+            yield rule.finding(
+                "stop" if worse else "note",
+                f"{s.label} cannot be set to the plan on {unit.id}",
+                f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
+                + (" That is on the unsafe side." if worse else ""),
+                f"/units/{unit.index}/profile",
+                "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
+                quantity=name,
+                target=value,
+                entered=e.value,
+            )
+
+
+@check("choice-missing", "sheet", "The unit offers the planned choice", "choice in choices")
+def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    seen = set()
+    for unit in solved.units:
+        for name, value in solved.values[unit.id].items():
+            if (unit.profile.id, name, value) in seen:
+                continue
+            seen.add((unit.profile.id, name, value))
+            s = unit.profile.setting_for(name)
+            if s is None or not s.is_choice or (s.scope == "host" and unit.job.role == "follower"):
+                continue
+            try:
+                encode(s, value, unit.profile)
+            except KeyError:
+                yield rule.finding(
+                    "caution",
+                    f"{unit.profile.name} does not offer the planned {QUANTITIES[name].word.lower()}",
+                    f"The plan asks for {value}; {s.label} offers {', '.join((s.encoding.choices or {}).values())}.",
+                    f"/policy/{name}" if name in ("charge_order", "source_order") else f"/units/{unit.index}/profile",
+                    "Choose one that the unit offers.",
+                    quantity=name,
+                    wanted=value,
+                )

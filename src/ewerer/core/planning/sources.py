@@ -1,0 +1,310 @@
+"""Stage Sources: which source carries the loads, what the AC input accepts, what the generator can bear."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..devices.codec import encode
+from ..devices.slots.week import minutes_of
+from ..documents.conditions import compares, parse_condition
+from ..documents.job import Generator, Job
+from ..documents.results.sources import AcWindow, GeneratorPlan, SourceOrder, SourcesPlan
+from ..trade.finding import Finding
+from ..trade.margins import CHARGER_EFFICIENCY, GENERATOR_STOP_SOC, MIN_GENERATOR_LOAD
+from ..trade.rules import Rule, check, formula_rule
+from ..trade.steps import clean, figure, floor_to_step
+from .limits import engine_derate
+from .solved import Solved
+
+RAMP = (0.25, 0.5, 0.75, 1.0)
+
+
+AC_WINDOW = formula_rule(
+    "ac-window",
+    "sources",
+    "low off < low on < nominal < high on < high off: narrow for electronics, wide for a generator or a weak grid",
+    "grid 230 V: 207..253 V; grid 120 V: 110..127 V; generator, weak grid: -22 %..+15 %",
+    "EN 50160 (230 V +/- 10 %); ANSI C84.1 range B service",
+    "S, M",
+)
+
+
+DERATE = formula_rule(
+    "generator-derating",
+    "sources",
+    "Height and heat take power from an engine",
+    "k = 1 - 0.01 per 100 m over 300 m - 0.02 per 10 K over 25 degC",
+    "common practice; the maker's figure rules",
+    "T",
+)
+
+
+EXERCISE = formula_rule(
+    "generator-exercise", "sources", "An engine that stands runs half an hour under load every month", "30 min a month"
+)
+
+
+def strays(job: Job) -> bool:
+    """Return whether what feeds the AC input strays in volts: a generator alone, or mains noted as weak."""
+    if "mains" in job.site.sources:
+        return job.mains is not None and job.mains.supply == "weak-grid"
+    return "generator" in job.site.sources
+
+
+def ac_window(volts: float, wide: bool) -> AcWindow:
+    """Return the AC input window [V] around ``volts``: narrow on a steady grid, wide where the supply strays.
+
+    Grid limits: EN 50160 for 200 to 250 V, ANSI C84.1 range B service for 110 to 130 V; the way back lies
+    2 % inside. Source: AC_WINDOW.
+    """
+    if wide:
+        low, high = 0.78 * volts, 1.15 * volts
+    elif 105 <= volts <= 135:
+        low, high = 110 / 120 * volts, 127 / 120 * volts
+    else:
+        low, high = 0.9 * volts, 1.1 * volts
+    back = 0.02 * volts
+    return AcWindow(
+        range="wide" if wide else "narrow",
+        low_off_v=clean(round(low, 1)),
+        low_on_v=clean(round(low + back, 1)),
+        nominal_v=volts,
+        high_on_v=clean(round(high - back, 1)),
+        high_off_v=clean(round(high, 1)),
+    )
+
+
+def quiet_hours(g: Generator) -> float:
+    """Return the length of the quiet hours [h]; 0 where none are kept."""
+    if g.quiet_from is None or g.quiet_to is None:
+        return 0.0
+    span = minutes_of(g.quiet_to) - minutes_of(g.quiet_from)
+    return (span if span > 0 else span + 1440) / 60 if span else 0.0
+
+
+def plan_sources(solved: Solved) -> SourcesPlan:
+    """Return the AC window, the orders as each unit calls them, and the generator's budget, ramp and recipe."""
+    job = solved.job
+    orders = []
+    for profile in solved.profiles:
+        for quantity, wanted in (("source_order", job.policy.source_order), ("charge_order", job.policy.charge_order)):
+            s = profile.setting_for(quantity)
+            if s is None:
+                continue
+            try:
+                entry: str | None = encode(s, wanted, profile).text
+            except KeyError:
+                entry = None
+            shown = {x.id: x.factory for x in profile.settings if x.factory is not None} | ({s.id: entry} if entry else {})
+            idle = [
+                x.label
+                for x in profile.settings
+                if x.works_only_if
+                and s.id in parse_condition(x.works_only_if).names()
+                and entry
+                and not _may_work(x.works_only_if, s.id, shown)
+            ]
+            orders.append(
+                SourceOrder(
+                    profile=profile.id,
+                    quantity=quantity,
+                    wanted=wanted,
+                    label=s.label,
+                    entry=entry,
+                    offers=list((s.encoding.choices or {}).values()),
+                    idle=idle,
+                )
+            )
+    ac = "mains" in job.site.sources or "generator" in job.site.sources
+    return SourcesPlan(
+        ac_window=ac_window(job.site.ac.volts, strays(job)) if ac else None, orders=orders, generator=_generator(solved)
+    )
+
+
+def _may_work(text: str, name: str, shown: dict[str, str]) -> bool:
+    """Return whether a condition holds in what it asks of one setting, whatever the others show."""
+    mine = [c for c in compares(parse_condition(text)) if c.name == name]
+    return all(c.holds(shown) for c in mine)
+
+
+def _generator(solved: Solved) -> GeneratorPlan | None:
+    g = solved.job.generator
+    if g is None or "generator" not in solved.job.site.sources or solved.bank is None or solved.limits is None:
+        return None
+    budget = next((s for s in solved.limits.ac.sources if s.source == "generator"), None)
+    safe = min(budget.charge_a if budget else 0.0, sum(s.a for s in solved.limits.charge.units if s.kind == "unit"))
+    rated = g.continuous_w
+    efficiency = solved.units[0].profile.ratings.charger_efficiency if solved.units else CHARGER_EFFICIENCY
+    drawn = (budget.loads_w if budget else 0.0) + safe * solved.charge_v / efficiency
+    needed_a = (
+        max(0.0, (MIN_GENERATOR_LOAD * rated - (budget.loads_w if budget else 0.0)) * efficiency / solved.charge_v)
+        if solved.charge_v
+        else 0.0
+    )
+    hours = quiet_hours(g)
+    load_w = (solved.job.loads.daily_wh or (solved.job.loads.continuous_w or 0.0) * 24) / 24
+    low = 0.1
+    if solved.ladder is not None and solved.ladder.rungs:
+        rung = solved.ladder.rungs.get("shutdown_soc") or solved.ladder.rungs.get("shutdown_v")
+        low = (rung.under_load_soc or 0.0) if rung else low
+    stop = _stop_level(solved)
+    available = max(0.0, stop - low) * solved.bank.energy_wh
+    ladder = solved.ladder.rungs if solved.ladder else {}
+    words = {n: ladder[n] for n in ("gen_start_soc", "gen_start_v", "gen_stop_soc", "gen_stop_v") if n in ladder}
+
+    def at(name: str) -> str:
+        for key in (f"{name}_soc", f"{name}_v"):
+            if key in words:
+                r = words[key]
+                return f"{figure(r.value * 100, 0)} %" if r.kind == "soc" else f"{figure(r.value)} V"
+        return "the point of your choice"
+
+    if g.start == "auto":
+        recipe = [
+            f"Loads from sun, bank, then generator; it starts at {at('gen_start')} and stops at {at('gen_stop')}.",
+            f"Warm up {figure(g.warm_up_min)} min before it is loaded; run at least {figure(g.min_run_min)} min; cool down 3 min unloaded.",
+            "Three attempts to start, then give up and call.",
+        ]
+        if hours:
+            recipe.append(f"Quiet from {g.quiet_from} to {g.quiet_to}: no start in between.")
+    else:
+        recipe = [
+            "Start by hand: source order AC first while it runs, charging from sun and AC.",
+            "Warm it up unloaded, connect, watch volts and hertz settle, then let the charger come in.",
+            "Before it is stopped, let the charging fall or switch it off; let it cool unloaded.",
+        ]
+    recipe.append("Once a month, half an hour under load.")
+    return GeneratorPlan(
+        available_w=budget.available_w if budget else 0.0,
+        derate=engine_derate(solved.job),
+        loads_w=budget.loads_w if budget else 0.0,
+        safe_charge_a=safe,
+        loaded=round(drawn / rated, 3) if rated else 0.0,
+        least_charge_a=floor_to_step(needed_a + 0.999, 1) if needed_a > 0 else 0.0,
+        quiet_h=hours,
+        quiet_needs_wh=round(load_w * hours, 0),
+        quiet_has_wh=round(available, 0),
+        ramp_a=[floor_to_step(safe * part, 1) for part in RAMP],
+        recipe=recipe,
+    )
+
+
+def _stop_level(solved: Solved) -> float:
+    if solved.ladder is None:
+        return GENERATOR_STOP_SOC
+    for name in ("gen_stop_soc", "return_bank_soc"):
+        if name in solved.ladder.rungs:
+            return solved.ladder.rungs[name].value
+    return GENERATOR_STOP_SOC
+
+
+@check(
+    "generator-quiet",
+    "sources",
+    "The bank carries the loads through the quiet hours",
+    "E(stop level) - E(shut-down) >= P_load * hours",
+)
+def _quiet(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    g = solved.sources.generator if solved.sources else None
+    if g is not None and g.quiet_h and g.quiet_needs_wh > g.quiet_has_wh:
+        yield rule.finding(
+            "caution",
+            "The quiet hours are longer than the bank",
+            f"{figure(g.quiet_h, 1)} h of loads take {figure(g.quiet_needs_wh / 1000, 1)} kWh; above the shut-down the bank holds {figure(g.quiet_has_wh / 1000, 1)} kWh when the generator has stopped.",
+            "/generator/quiet_from",
+            "Shorter quiet hours, a higher stop level, a larger bank or less load at night.",
+            needs_wh=g.quiet_needs_wh,
+            has_wh=g.quiet_has_wh,
+        )
+
+
+@check(
+    "generator-min-load",
+    "sources",
+    "A generator is loaded to at least 30 %, against wet stacking",
+    "(P_loads + P_charge) / P_rated >= 0.3",
+)
+def _min_load(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    g = solved.sources.generator if solved.sources else None
+    if g is not None and g.loaded < MIN_GENERATOR_LOAD:
+        yield rule.finding(
+            "caution",
+            "The generator idles along",
+            f"Loads and charging are {figure(g.loaded * 100, 0)} % of its rating; under 30 % it soots up.",
+            "/generator/continuous_w",
+            f"Charging amps may be raised to {figure(g.least_charge_a)} A where the bank allows it.",
+            loaded=g.loaded,
+            least_charge_a=g.least_charge_a,
+        )
+
+
+@check("generator-derated", "sources", "What height and heat take from the generator is said", "k < 1, from height and heat")
+def _over(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    g = solved.sources.generator if solved.sources else None
+    if g is not None and g.derate < 1 and solved.job.generator is not None and solved.job.generator.derate >= 1:
+        yield rule.finding(
+            "note",
+            "Height and heat derate the generator",
+            f"{figure(g.derate * 100, 0)} % of {figure(solved.job.generator.continuous_w)} W is counted.",
+            "/generator/derate",
+            derate=g.derate,
+        )
+
+
+@check(
+    "ac-window-weak",
+    "sources",
+    "A wide window lets through what delicate loads may not bear",
+    "range = wide and mains among the sources",
+    "common practice",
+)
+def _weak(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    window = solved.sources.ac_window if solved.sources else None
+    if window is not None and window.range == "wide" and "mains" in solved.job.site.sources:
+        yield rule.finding(
+            "note",
+            "The wide window passes weak mains on",
+            f"From {figure(window.low_off_v, 1)} to {figure(window.high_off_v, 1)} V the loads run on whatever the mains give.",
+            "/mains/supply",
+            low_off_v=window.low_off_v,
+            high_off_v=window.high_off_v,
+        )
+
+
+@check("export-permission", "sources", "Feeding the grid needs its operator's permission", "export only with permission")
+def _export(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    p = solved.job.policy
+    if p.mode == "feed-in" or p.sell_surplus:
+        yield rule.finding(
+            "caution",
+            "Export needs permission",
+            "This job feeds the grid"
+            + (f", up to {figure(p.export_limit_w)} W." if p.export_limit_w is not None else " without a limit."),
+            "/policy/mode",
+            "Get the grid operator's permission and islanding protection approved first.",
+        )
+
+
+@check("peak-cap", "sources", "Peak shaving needs a cap", "cap given")
+def _cap(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.job.policy.mode == "peak-shaving" and solved.job.policy.peak_cap_w is None:
+        yield rule.finding(
+            "caution",
+            "No cap to shave to",
+            "Peak shaving was chosen without a cap.",
+            "/policy/peak_cap_w",
+            "Give the cap in watts.",
+        )
+
+
+@check("order-idle", "sources", "What the chosen orders make idle is said", "works only if")
+def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for o in solved.sources.orders if solved.sources else []:
+        if o.idle:
+            yield rule.finding(
+                "note",
+                f"{o.label} at {o.entry} makes settings idle",
+                f"{', '.join(o.idle)}: left at factory.",
+                f"/policy/{o.quantity}",
+                settings=o.idle,
+            )

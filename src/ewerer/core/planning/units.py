@@ -1,0 +1,255 @@
+"""Stage Units: may these inverter-chargers run in parallel, and are they big enough."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..devices.library import Library
+from ..documents.job import Job
+from ..documents.profiles import InverterProfile, SunChargerProfile
+from ..trade.finding import Finding
+from ..trade.margins import PHASES
+from ..trade.rules import Rule, check
+from ..trade.steps import figure
+from .solved import Solved, SunCharger, Unit
+
+
+def resolve_units(job: Job, library: Library) -> list[Unit]:
+    """Return the job's units with their profiles; references were checked before."""
+    found = ((i, u, library.get(u.profile, InverterProfile)) for i, u in enumerate(job.units))
+    return [Unit(i, u, p) for i, u, p in found if p is not None]
+
+
+def resolve_sun_chargers(job: Job, library: Library) -> list[SunCharger]:
+    """Return the job's sun chargers with their profiles."""
+    found = ((i, c, library.get(c.profile, SunChargerProfile)) for i, c in enumerate(job.sun.chargers))
+    return [SunCharger(i, c, p) for i, c, p in found if p is not None]
+
+
+@check("units-empty", "units", "A plan needs at least one inverter-charger", "N >= 1")
+def _empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if not solved.units:
+        yield rule.finding(
+            "stop",
+            "No unit yet",
+            "No inverter-charger is listed, so there is nothing to type in.",
+            "/units",
+            "Add each unit with its profile.",
+        )
+
+
+@check("units-same-model", "units", "Units in parallel are of one model", "model_i = model_j")
+def _same_model(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    models = {u.profile.id for u in solved.units}
+    if len(models) > 1:
+        odd = next(u for u in solved.units if u.profile.id != solved.units[0].profile.id)
+        yield rule.finding(
+            "stop",
+            "Different models in parallel",
+            f"{odd.id} is {odd.profile.name}, {solved.units[0].id} is {solved.units[0].profile.name}. Only equal models share a load.",
+            f"/units/{odd.index}/profile",
+            "Use one model for all units on this bank.",
+        )
+
+
+@check("units-same-firmware", "units", "Units in parallel carry the same firmware", "firmware_i = firmware_j")
+def _same_firmware(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    known = {u.job.firmware for u in solved.units if u.job.firmware}
+    if len(known) > 1:
+        odd = next(u for u in solved.units if u.job.firmware and u.job.firmware != solved.units[0].job.firmware)
+        yield rule.finding(
+            "caution",
+            "Firmware differs",
+            f"Units carry {', '.join(sorted(known))}. Differing versions may refuse to run together or decide differently.",
+            f"/units/{odd.index}/firmware",
+            "Bring all to the same known-good version before joining them.",
+        )
+    missing = [u for u in solved.units if not u.job.firmware]
+    if missing and len(solved.units) > 1:
+        yield rule.finding(
+            "note",
+            "Firmware not noted",
+            f"{', '.join(u.id for u in missing)}: read the version from the display.",
+            f"/units/{missing[0].index}/firmware",
+        )
+
+
+@check("units-one-host", "units", "Exactly one unit is the host", "count(host) = 1")
+def _one_host(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    hosts = [u for u in solved.units if u.job.role == "host"]
+    if solved.units and len(hosts) != 1:
+        at = hosts[1] if len(hosts) > 1 else solved.units[0]
+        said = f"{len(hosts)} hosts: {', '.join(u.id for u in hosts)}" if hosts else "No unit is the host"
+        yield rule.finding(
+            "stop",
+            "One host is needed",
+            f"{said}. One unit leads, the others follow it.",
+            f"/units/{at.index}/role",
+            "Make one unit the host and the rest followers.",
+            hosts=len(hosts),
+        )
+
+
+@check("units-max-parallel", "units", "No more units in parallel than the model allows", "N <= N_max")
+def _max_parallel(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    host = solved.host
+    if host and len(solved.units) > host.profile.max_parallel:
+        yield rule.finding(
+            "stop",
+            "Too many in parallel",
+            f"{len(solved.units)} units; {host.profile.name} allows {host.profile.max_parallel}.",
+            "/units",
+            "Split them over separate systems, or use a model that allows more.",
+            units=len(solved.units),
+            max_parallel=host.profile.max_parallel,
+        )
+
+
+@check("units-topology", "units", "The units' phases make the site's AC system", "phases(units) = phases(site)")
+def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    topology = solved.job.site.ac.topology
+    host = solved.host
+    if host is None:
+        return
+    if topology not in host.profile.topologies:
+        yield rule.finding(
+            "stop",
+            "Topology not offered",
+            f"The site is {topology}-phase; {host.profile.name} offers {', '.join(host.profile.topologies)}.",
+            "/site/ac/topology",
+            "Check the AC system, or choose another model.",
+        )
+        return
+    wanted = PHASES[topology]
+    have = {u.job.phase for u in solved.units}
+    if have != set(wanted):
+        yield rule.finding(
+            "stop",
+            "Phases do not match the site",
+            f"A {topology}-phase site needs units on {', '.join(wanted)}; they are on {', '.join(sorted(have))}.",
+            "/units/0/phase",
+            "Give each unit its place.",
+            wanted=list(wanted),
+            have=sorted(have),
+        )
+    else:
+        counts = {p: sum(u.job.phase == p for u in solved.units) for p in wanted}
+        if len(set(counts.values())) > 1:
+            yield rule.finding(
+                "caution",
+                "Phases carry unequal numbers of units",
+                ", ".join(f"{p}: {n}" for p, n in sorted(counts.items())) + ".",
+                "/units/0/phase",
+                "Most makes want the same number on each phase; see the manual.",
+                **counts,
+            )
+
+
+@check("units-ac", "units", "Units make the site's volts and hertz", "V_site in V_unit, f_site in f_unit")
+def _ac(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    host = solved.host
+    ac = solved.job.site.ac
+    if host and ac.volts not in host.profile.ac_volts:
+        yield rule.finding(
+            "stop",
+            "AC volts not offered",
+            f"The site has {figure(ac.volts)} V; {host.profile.name} makes {', '.join(figure(v) for v in host.profile.ac_volts)} V.",
+            "/site/ac/volts",
+            "Check the AC system, or choose another model.",
+            site_v=ac.volts,
+        )
+    if host and ac.hz not in host.profile.ac_hz:
+        yield rule.finding(
+            "stop",
+            "Frequency not offered",
+            f"The site has {ac.hz} Hz; {host.profile.name} does not.",
+            "/site/ac/hz",
+            "Check the AC system, or choose another model.",
+            site_hz=ac.hz,
+        )
+
+
+@check(
+    "units-bank-class",
+    "units",
+    "The bank's voltage lies inside the unit's battery range",
+    "V_unit_min <= n * V_cell_min, n * V_cell_charge <= V_unit_max, class_bank = class_unit",
+)
+def _bank_class(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    host, bank = solved.host, solved.bank
+    if host is None or bank is None:
+        return
+    if bank.class_v != host.profile.ratings.class_v:
+        yield rule.finding(
+            "stop",
+            "Bank and unit are of different voltage classes",
+            f"{bank.series_cells} cells make a {bank.class_v} V bank; {host.profile.name} is for {host.profile.ratings.class_v} V.",
+            f"/units/{host.index}/profile",
+            "Count the cells again, or choose a unit of the bank's class.",
+            bank_class_v=bank.class_v,
+            unit_class_v=host.profile.ratings.class_v,
+        )
+        return
+    ratings = host.profile.ratings
+    empty = bank.series_cells * bank.cell_min_v
+    if solved.charge_v > ratings.battery_v_max or empty > ratings.battery_v_max or solved.charge_v < ratings.battery_v_min:
+        yield rule.finding(
+            "stop",
+            "The bank's voltage is outside the unit's range",
+            f"{host.profile.name} bears {figure(ratings.battery_v_min)} to {figure(ratings.battery_v_max)} V; this bank goes from {figure(empty)} to {figure(solved.charge_v)} V.",
+            f"/units/{host.index}/profile",
+            "Choose a unit for this bank, or a gentler charge school.",
+            charge_v=round(solved.charge_v, 2),
+            unit_max_v=ratings.battery_v_max,
+        )
+
+
+@check("units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)")
+def _power(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    loads = solved.job.loads
+    total = sum(u.profile.ratings.continuous_w for u in solved.units)
+    surge = sum(u.profile.ratings.surge_w for u in solved.units)
+    if not solved.units:
+        return
+    if loads.continuous_w is not None and loads.continuous_w > total:
+        yield rule.finding(
+            "caution",
+            "Units are too small for the load",
+            f"Continuous load {figure(loads.continuous_w)} W; together they give {figure(total)} W.",
+            "/loads/continuous_w",
+            "Add a unit, or shed load.",
+            load_w=loads.continuous_w,
+            units_w=total,
+        )
+    if loads.peak_w is not None and loads.peak_w > surge:
+        yield rule.finding(
+            "caution",
+            "Peaks are above the units' surge",
+            f"Peak load {figure(loads.peak_w)} W; together they give {figure(surge)} W for seconds.",
+            "/loads/peak_w",
+            "Stagger the starts, or add a unit.",
+            peak_w=loads.peak_w,
+            surge_w=surge,
+        )
+    if loads.continuous_w is None:
+        yield rule.finding(
+            "note",
+            "Design load assumed",
+            f"No continuous load is given; half of the units' {figure(total)} W is assumed.",
+            "/loads/continuous_w",
+            "Measure or add up what runs for hours.",
+            assumed_w=total / 2,
+        )
+
+
+@check("sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max")
+def _sun(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for charger in solved.sun_chargers:
+        if solved.bank and solved.charge_v > charger.profile.battery_v_max:
+            yield rule.finding(
+                "stop",
+                f"{charger.job.id} is for a lower bank voltage",
+                f"It bears {figure(charger.profile.battery_v_max)} V; this bank is charged to {figure(solved.charge_v)} V.",
+                f"/sun/chargers/{charger.index}/profile",
+                "Choose a sun charger for this voltage class.",
+            )

@@ -1,0 +1,169 @@
+"""Stage Windows: intent, each unit's own slots, and the difference between the two.
+
+Intent is a list of windows on days of the week; the first that covers a minute counts. A minute without a
+window is ``auto``: the unit does what its source order says. Slots are compiled so that they differ from
+the intent in as few minutes of the week as the unit's form allows, then expanded again and compared.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from ..devices.slots.forms import compile_slots, sayable, slots_day
+from ..devices.slots.week import differ, intent_days, spans, time_of, what_of
+from ..documents.job import DAYS, Job, Window
+from ..documents.profiles import SlotForm
+from ..documents.results.windows import Segment, Slot, UnitWindows, WindowsPlan
+from ..trade.finding import Finding
+from ..trade.rules import Rule, check, formula_rule
+from .solved import Solved, Unit
+
+DST = formula_rule(
+    "windows-dst", "windows", "Windows follow the site's clock, also on days of 23 and 25 hours", "minute = local wall clock"
+)
+
+
+def compare(windows: Sequence[Window], slots: Sequence[Slot], form: SlotForm, loads_w: float) -> tuple[int, float, list[Segment]]:
+    """Return minutes a week in which the slots differ from the intent, the energy that stands for [kWh], and where."""
+    made = slots_day(slots, form)
+    off, kwh = 0, 0.0
+    where: list[Segment] = []
+    for d, day in enumerate(sayable(intent_days(windows), form)):
+        for a, b, wanted, gets in differ(day, made):
+            off += b - a
+            kwh += (b - a) * (max(wanted.power, gets.power, 0.0) or loads_w) / 60_000
+            where.append(Segment(days=DAYS[d], start=time_of(a), end=time_of(b), wanted=wanted.action, gets=gets.action))
+    return off, round(kwh, 3), _joined(where)
+
+
+def _joined(where: Sequence[Segment]) -> list[Segment]:
+    """Return segments with days of equal times written together."""
+    out: dict[tuple[str, str, str, str], list[str]] = {}
+    for s in where:
+        out.setdefault((s.start, s.end, s.wanted, s.gets), []).append(s.days)
+    return [Segment(days=",".join(days), start=a, end=b, wanted=w, gets=g) for (a, b, w, g), days in out.items()]
+
+
+def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
+    """Return the intent and, for every unit that has slots, its slots and how they differ from the intent."""
+    loads = job.loads.continuous_w or (job.loads.daily_wh or 0.0) / 24
+    done: dict[str, tuple[list[Slot], int, float, list[Segment]]] = {}
+    out = []
+    for u in units:
+        form = u.profile.slots
+        if form is None or not job.windows:
+            continue
+        if u.profile.id not in done:
+            slots = compile_slots(job.windows, form)
+            done[u.profile.id] = (slots, *compare(job.windows, slots, form, loads))
+        slots, off, kwh, where = done[u.profile.id]
+        out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where))
+    return WindowsPlan(intent=[w.to_data() for w in job.windows], units=out)
+
+
+@check(
+    "windows-overlap", "windows", "No two windows want different things in the same minute", "action_i = action_j where they meet"
+)
+def _overlap(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    windows = solved.job.windows
+    for j in range(len(windows)):
+        for i in range(j):
+            if what_of(windows[i]) == what_of(windows[j]):
+                continue
+            mine: dict[int, list[tuple[int, int]]] = {}
+            for d, a, b in spans(windows[i]):
+                mine.setdefault(d, []).append((a, b))
+            meet = [(d, max(a, x), min(b, y)) for d, a, b in spans(windows[j]) for x, y in mine.get(d, ()) if max(a, x) < min(b, y)]
+            if meet:
+                d, a, b = meet[0]
+                yield rule.finding(
+                    "caution",
+                    f"Windows {i + 1} and {j + 1} overlap",
+                    f"On {', '.join(dict.fromkeys(DAYS[k] for k, _, _ in meet))} from {time_of(a)} to {time_of(b)} one wants {windows[i].action}, the other "
+                    f"{windows[j].action}; the first counts.",
+                    f"/windows/{j}",
+                    "Move one of them.",
+                    windows=[i, j],
+                    minutes=sum(y - x for _, x, y in meet),
+                )
+
+
+@check("windows-empty", "windows", "A window has a length", "from != to")
+def _empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for i, w in enumerate(solved.job.windows):
+        if not list(spans(w)):
+            yield rule.finding(
+                "caution",
+                f"Window {i + 1} is empty",
+                f"It begins and ends at {w.from_}.",
+                f"/windows/{i}",
+                "Give it an end, or take it out.",
+            )
+
+
+@check("windows-inexpressible", "windows", "The unit's slots can say what is meant", "minutes(expand(slots) != intent) = 0")
+def _differs(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    seen = set()
+    for u in solved.windows.units:
+        unit = next(x for x in solved.units if x.id == u.unit)
+        if u.differs_minutes and unit.profile.id not in seen:
+            seen.add(unit.profile.id)
+            some = "; ".join(f"{s.days} {s.start} to {s.end}: {s.gets} instead of {s.wanted}" for s in u.where[:3])
+            yield rule.finding(
+                "note" if u.differs_minutes <= 14 else "caution",
+                f"{unit.profile.name} cannot say these windows exactly",
+                f"Its closest slots differ in {u.differs_minutes} minutes a week, about {u.differs_kwh:g} kWh: {some}"
+                + (f"; and {len(u.where) - 3} more" if len(u.where) > 3 else "")
+                + ".",
+                "/windows",
+                "Accept it, or change the windows to what the unit can say.",
+                minutes=u.differs_minutes,
+                kwh=u.differs_kwh,
+            )
+
+
+@check("windows-no-target", "windows", "A target needs a unit that keeps one", "form has a place for the target")
+def _no_target(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    wanted = [i for i, w in enumerate(solved.job.windows) if w.target_soc is not None or w.power_w is not None]
+    deaf = [u for u in solved.units if u.profile.slots is not None and u.profile.slots.target == "none"]
+    if wanted and deaf:
+        yield rule.finding(
+            "note",
+            f"{deaf[0].profile.name} keeps no target in its windows",
+            "It charges to full and uses the bank down to its own thresholds; target and power of the windows are not entered.",
+            f"/windows/{wanted[0]}",
+            windows=wanted,
+        )
+
+
+@check("windows-idle", "windows", "Windows need a unit that has slots", "slots exist")
+def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.job.windows and solved.units and not any(u.profile.slots for u in solved.units):
+        yield rule.finding(
+            "caution",
+            "No unit keeps windows",
+            "None of the units has time slots.",
+            "/windows",
+            "Take the windows out, or use a controller.",
+        )
+
+
+@check(
+    "windows-charge-forbidden",
+    "windows",
+    "A charging window needs a charge order that lets the mains charge",
+    "charge order allows mains",
+)
+def _forbidden(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.job.policy.charge_order == "sun-only" and any(w.action == "charge" for w in solved.job.windows):
+        yield rule.finding(
+            "caution",
+            "A charging window that may not charge",
+            "The charge order is sun only, so the mains do not charge in it.",
+            "/policy/charge_order",
+            "Let the mains charge, or take the window out.",
+        )
+    if any(w.action == "charge" for w in solved.job.windows) and not {"mains", "generator"} & set(solved.job.site.sources):
+        yield rule.finding(
+            "caution", "Nothing to charge from", "A charging window needs mains or a generator.", "/windows", "Take it out."
+        )

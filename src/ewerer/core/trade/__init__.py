@@ -1,0 +1,1 @@
+"""What the trade knows: rules, stages, quantities, chemistries, margins, steps."""

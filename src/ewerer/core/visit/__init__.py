@@ -1,0 +1,1 @@
+"""A visit to the site: as found, order of entry, working list, read-back."""

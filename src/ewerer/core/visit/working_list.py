@@ -1,0 +1,179 @@
+"""From as found to as planned: the working list of one unit, with what to do between the entries."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ..devices.codec import encoding_words
+from ..devices.library import Library, shipped_library
+from ..devices.model import DeviceModel
+from ..documents import DocumentError, Problem
+from ..documents.job import Job
+from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
+from ..planning.pipeline import solve
+from ..planning.solved import Solved, Unit
+from ..trade.quantities import QUANTITIES
+from .as_found import dangerous_settings, planned_entries
+from .order import entry_order, needed_mode, why_now
+
+GUARDED_KINDS = ("volts", "soc", "amps")
+
+
+GUARDED = (
+    "battery_type",
+    "bms_protocol",
+    "equalise_on",
+    "equalise_min",
+    "temp_comp_mv_per_c",
+    "series_cells",
+    "capacity_ah",
+    "new_bank",
+)
+
+
+def unit_order(job: Job, unit_id: str, library: Library | None = None, found: Mapping[str, str] | None = None) -> UnitOrder:
+    """Return the working list of a unit: from what it shows (the job's, or ``found``) to what is planned.
+
+    Raises :class:`DocumentError` when there is no such unit or no sheet can be made.
+    """
+    library = library or shipped_library()
+    if found is not None:
+        job = job.model_copy(update={"as_found": {**job.as_found, unit_id: dict(found)}})
+    solved = solve(job, library)
+    unit = next((u for u in solved.units if u.id == unit_id), None)
+    if unit is None:
+        known = ", ".join(u.id for u in solved.units) or "none"
+        raise DocumentError([Problem(pointer="/units", message="no such unit", value=unit_id, expected=f"one of {known}")])
+    target = planned_entries(unit, solved)
+    if not target:
+        raise DocumentError(
+            [Problem(pointer="/policy", message="no sheet can be made yet", expected="a bank, units and a ladder that fits")]
+        )
+    return order_of(unit, solved, target)
+
+
+def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder:
+    """Return the working list of a unit of a solved job."""
+    profile = unit.profile
+    model = DeviceModel(profile)
+    noted = dict(solved.job.as_found.get(unit.id, {}))
+    shown = dict(model.start(noted).shown)
+    wanted = _without_idle_declaration(model, shown, dict(target), bool(noted))
+    dangers = dangerous_settings(unit, solved)
+    order = entry_order(model, noted, wanted, first=dangers)
+    guarded = bool(dangers) or any(_guards(model, w.setting) for w in order.writes)
+    mode = needed_mode(model, [w.setting for w in order.writes], guarded)
+    rows = {r.setting: r for r in solved.sheets[unit.id].settings}
+    steps: list[Step] = []
+
+    def action(key: str, label: str, why: str, caution: str = "") -> None:
+        steps.append(Step(key=key, no=0, kind="action", label=label, why=why, caution=caution))
+
+    if order.writes:
+        if mode != "on":
+            what = "Standby" if mode == "standby" else "Output off"
+            why = "so that nothing charges or discharges on values in between" if guarded else "these settings are taken only there"
+            danger = f" It was found dangerous: {', '.join(model.settings[d].label for d in dangers)}." if dangers else ""
+            action(
+                "action.mode",
+                f"{what}, sun and AC inputs open, so that no charger runs.{danger}",
+                why,
+                "The loads lose their supply. Terminals and panels stay live.",
+            )
+        if any(model.settings[w.setting].level == "installer" for w in order.writes):
+            action(
+                "action.level",
+                "Unlock the installer level.",
+                "some of these settings need it",
+                "For licensed people, as the maker's manual says.",
+            )
+    state = dict(shown)
+    seen: dict[str, int] = {}
+    for w, why in zip(order.writes, why_now(model, shown, order.writes, dangers), strict=True):
+        s = model.settings[w.setting]
+        row = rows.get(s.id)
+        after = {**state, s.id: w.text}
+        effects = {k: v for k, v in model.effects(s.id, after).items() if state.get(k) != v}
+        seen[s.id] = seen.get(s.id, 0) + 1
+        last = sum(x.setting == s.id for x in order.writes) == seen[s.id] and not w.temporary
+        steps.append(
+            Step(
+                key=s.id if last else f"{s.id}.t{seen[s.id]}",
+                no=0,
+                kind="entry",
+                setting=s.id,
+                menu=s.menu,
+                label=s.label,
+                word=QUANTITIES[s.quantity].word if s.quantity else "",
+                quantity=s.quantity,
+                level=s.level,
+                needs=s.needs,
+                takes_effect=s.takes_effect,
+                shows=state.get(s.id),
+                enter=w.text,
+                unit=s.unit,
+                temporary=w.temporary,
+                resets=[
+                    Reset(setting=k, label=model.settings[k].label, to=v, planned=k in wanted and wanted[k] != v)
+                    for k, v in effects.items()
+                ],
+                why=why,
+                rules=row.why if row else [],
+                caution=s.caution or "",
+                note=row.note if row else s.note or "",
+                encoding=encoding_words(s, profile),
+            )
+        )
+        state = {**after, **model.effects(s.id, after)}
+    if any(model.settings[w.setting].takes_effect == "restart" for w in order.writes):
+        action("action.restart", "Restart the unit, then look again: the values must have stuck.", "one restart for all of them")
+    if order.writes and mode != "on":
+        action(
+            "action.resume",
+            "Out of standby; close AC and sun inputs, the bank first.",
+            "charging begins in bulk",
+            "The bank first, sun after it: a sun charger must never see panels without a bank.",
+        )
+    return UnitOrder(
+        unit=unit.id,
+        profile=profile.id,
+        assumed=not noted,
+        noted=len(noted),
+        mode=mode,
+        steps=[s.model_copy(update={"no": i}) for i, s in enumerate(steps, 1)],
+        writes=len(order.writes),
+        fits_already=[id for id, text in wanted.items() if shown.get(id) == text],
+        blocked=None
+        if order.blocked is None
+        else BlockedTarget(
+            reasons=[r.text for r in order.blocked.reasons],
+            rules=[r.rule for r in order.blocked.reasons if r.rule],
+            nearest=[
+                NearestTarget(
+                    setting=id, label=model.settings[id].label, wanted=wanted[id], nearest=text, unit=model.settings[id].unit
+                )
+                for id, text in order.blocked.nearest.items()
+                if id in wanted and wanted[id] != text
+            ],
+        ),
+        proven=order.proven,
+        shortest_walk=order.walk_proven,
+    )
+
+
+def _guards(model: DeviceModel, id: str) -> bool:
+    quantity = model.settings[id].quantity
+    return quantity is not None and (QUANTITIES[quantity].kind in GUARDED_KINDS or quantity in GUARDED)
+
+
+def _without_idle_declaration(model: DeviceModel, shown: Mapping[str, str], target: dict[str, str], noted: bool) -> dict[str, str]:
+    """Drop the declaration of a new bank where the unit already shows what would be entered after it."""
+    for s in model.settings.values():
+        if s.quantity != "new_bank" or s.id not in target or not noted:
+            continue
+        resets = {k for effect in s.side_effects for k in effect.sets}
+        size = next((x.id for x in model.settings.values() if x.quantity == "capacity_ah"), None)
+        ask = [k for k in (*resets, size) if k is not None and k in target]
+        if ask and all(shown.get(k) == target[k] for k in ask):
+            del target[s.id]
+    return target

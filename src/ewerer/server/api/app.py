@@ -1,0 +1,87 @@
+"""The API itself: how bodies are read, how errors are told, what the OpenAPI document says."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+from ninja.openapi.schema import OpenAPISchema
+from ninja.security import SessionAuth
+
+from ... import __version__
+from ...core.documents import DocumentError, Problem
+from ...core.documents.parse import MAX_DOCUMENT_BYTES
+from ..problems import problem, refused
+from .bodies import DocumentParser, Refused, problems_in
+
+PROBLEM_TYPE = "application/problem+json"
+
+
+class Api(NinjaAPI):
+    """The API with Ewerer's errors: RFC 7807, every problem with its JSON pointer."""
+
+    def validation_error_from_error_contexts(self, error_contexts: list[Any]) -> ValidationError:
+        """Return one refusal of everything that is wrong with a request."""
+        found = [
+            p
+            for c in error_contexts
+            for p in problems_in(c.model, c.pydantic_validation_error, str(c.model.__ninja_param_source__))
+        ]
+        return Refused(found)
+
+    def get_openapi_schema(self, **kwargs: Any) -> OpenAPISchema:
+        """Return the OpenAPI document as answers really are: errors are sent as problem+json."""
+        schema = super().get_openapi_schema(**kwargs)
+        for path in schema["paths"].values():
+            for operation in path.values():
+                for status, answer in operation["responses"].items():
+                    if int(status) >= 400 and "content" in answer:
+                        answer["content"] = {PROBLEM_TYPE: next(iter(answer["content"].values()))}
+        return schema
+
+
+api = Api(title="Ewerer", version=__version__, auth=SessionAuth(), urls_namespace="api", docs_url=None, parser=DocumentParser())
+
+
+@api.exception_handler(DocumentError)
+def _refused(request: HttpRequest, error: DocumentError) -> HttpResponse:
+    return refused(error)
+
+
+@api.exception_handler(Http404)
+@api.exception_handler(ObjectDoesNotExist)
+def _missing(request: HttpRequest, error: Exception) -> HttpResponse:
+    return problem(404, "Not found", "There is no such thing here, or it belongs to another crew.")
+
+
+@api.exception_handler(AuthenticationError)
+def _unknown(request: HttpRequest, error: Exception) -> HttpResponse:
+    return problem(401, "Not signed in", "Sign in and try again; nothing was stored.")
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_big(request: HttpRequest, error: Exception) -> HttpResponse:
+    return refused(
+        DocumentError([Problem(pointer="", message="the document is too big", expected=f"at most {MAX_DOCUMENT_BYTES} bytes")])
+    )
+
+
+@api.exception_handler(Refused)
+def _invalid(request: HttpRequest, error: Refused) -> HttpResponse:
+    return refused(DocumentError(error.problems))
+
+
+@api.exception_handler(HttpError)
+def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
+    if isinstance(error.__cause__, DocumentError):  # a body that the parser refused
+        return refused(error.__cause__)
+    return problem(error.status_code, "Refused", str(error))
+
+
+def openapi_json() -> str:
+    """Return the OpenAPI document as kept in docs/openapi.json."""
+    return json.dumps(api.get_openapi_schema(path_prefix="/api/"), indent=1, default=str) + "\n"

@@ -1,0 +1,122 @@
+"""The simulation, and long work: a year, advice on windows, the gentlest current, two jobs side by side."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from ...core.documents.job import Series
+from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation
+from ...core.flow.measured import parse_series
+from ..problems import problem
+from ..work import work
+from .bodies import JobBody
+from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, ready
+
+router = Router(tags=["flow"], by_alias=True)
+
+
+class WorkIn(Asked):
+    """Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side."""
+
+    kind: Literal["year", "advice", "gentlest", "compare"]
+    document: JobBody
+    other: JobBody | None = None
+    days: Annotated[int, Field(ge=1, le=731, description="days to simulate")] = 365
+    as_found: bool = False
+    wanted: Annotated[float, Field(gt=0, le=1, description="part of the days that shall reach full")] = 0.8
+
+
+class WorkOut(Schema):
+    """The state of long work."""
+
+    id: str
+    kind: str
+    state: work.State
+    word: str = Field(description="what it is doing")
+    share: float = Field(description="how far it is (0..1)")
+    problem: str = Field(description="why it failed")
+
+
+def _out(piece: work.Work) -> dict[str, Any]:
+    return {key: getattr(piece, key) for key in WorkOut.model_fields}
+
+
+@router.post("/simulate", response={200: Simulation, **REFUSALS})
+def simulate_document(
+    request: HttpRequest,
+    document: JobBody,
+    days: Annotated[int, Query(ge=1, le=7, description="days to simulate; more as long work")] = 1,
+    as_found: bool = False,
+    lead_days: Annotated[int, Query(ge=0, le=724, description="days before that are not told")] = 0,
+) -> HttpResponse:
+    """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
+    from ...core.flow.results import simulate
+
+    return ready(simulate(document, library_of(request, document), days, 1, as_found=as_found, lead_days=lead_days))
+
+
+_TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}
+
+
+@router.post("/series", response={200: Series, **REFUSALS}, exclude_none=True, openapi_extra=_TEXT_BODY)
+def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
+    """Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored."""
+    return parse_series(request.body, step_min).model_dump(exclude_unset=True)
+
+
+@router.post("/work", response={202: WorkOut, **REFUSALS})
+def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]]:
+    """Begin long work; read its progress and cancel it by its id."""
+    document, library = asked.document, library_of(request, asked.document)
+    if asked.other is not None:
+        library_of(request, asked.other)
+
+    def carry_out(piece: work.Work) -> str:
+        from ...core.flow import adviser, results
+
+        if asked.kind == "advice":
+            return adviser.advise(document, library, told=piece.told).model_dump_json()
+        if asked.kind == "gentlest":
+            return results.gentlest_current(document, library, asked.days, asked.wanted, told=piece.told).model_dump_json()
+        if asked.kind == "compare":
+            other = ("as found", document, True) if asked.other is None else ("other", asked.other, False)
+            return results.compare([("plan", document, False), other], library, asked.days, told=piece.told).model_dump_json()
+        return results.simulate(
+            document, library, asked.days, record=False, as_found=asked.as_found, told=piece.told
+        ).model_dump_json()
+
+    return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
+
+
+def _found(request: HttpRequest, id: str) -> work.Work:
+    piece = work.find(id, crew_of(request).pk)
+    if piece is None:
+        raise Http404
+    return piece
+
+
+@router.get("/work/{id}", response={200: WorkOut, **REFUSALS})
+def read_work(request: HttpRequest, id: str) -> dict[str, Any]:
+    """Say how far long work is."""
+    return _out(_found(request, id))
+
+
+@router.get("/work/{id}/result", response={200: Simulation | Advice | Gentlest | Comparison, 409: ProblemDetails, **REFUSALS})
+def read_result(request: HttpRequest, id: str) -> HttpResponse:
+    """Return the result of long work that is done."""
+    piece = _found(request, id)
+    if piece.result is None:
+        return problem(409, "Not done", f"It is {piece.state}.")
+    return HttpResponse(piece.result, content_type=JSON)
+
+
+@router.delete("/work/{id}", response={200: WorkOut, **REFUSALS})
+def cancel_work(request: HttpRequest, id: str) -> dict[str, Any]:
+    """Cancel long work."""
+    piece = _found(request, id)
+    work.cancel(piece)
+    return _out(piece)

@@ -1,0 +1,198 @@
+"""Jobs: their documents, revisions, and the file of each."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from datetime import datetime
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+
+from ...core.documents import Job as JobDocument
+from ..jobs import actions
+from ..jobs.models import Job, Revision
+from ..problems import problem
+from .bodies import JobBody
+from .shapes import (
+    JSON,
+    REFUSALS,
+    Asked,
+    Page,
+    PageQuery,
+    ProblemDetails,
+    as_json,
+    attachment,
+    crew_of,
+    job_of,
+    library_of,
+    paged,
+    person,
+)
+
+router = Router(tags=["jobs"], by_alias=True)
+
+
+class Summary(Schema):
+    """What the list of jobs shows of a plan: counts of findings, what it waits for, key figures by stage."""
+
+    stop: int = 0
+    caution: int = 0
+    note: int = 0
+    waits_for: str = ""
+    waits_stage: str = ""
+    keys: dict[str, str] = {}
+
+
+class JobLine(Schema):
+    """A job in the list."""
+
+    id: uuid.UUID
+    name: str
+    revision: int
+    saved_at: datetime
+    saved_by: str
+    put_away: bool
+    summary: Summary
+
+
+class JobOut(Schema):
+    """A job with its latest document."""
+
+    id: uuid.UUID
+    revision: int
+    saved_at: datetime
+    saved_by: str
+    put_away: bool
+    document: JobDocument
+
+
+class SaveIn(Asked):
+    """A save: the revision it was made from, and the whole document."""
+
+    base_revision: int
+    document: JobBody
+
+
+class Saved(Schema):
+    """The revision that now holds the document."""
+
+    revision: int
+    saved_at: datetime
+    saved_by: str
+
+
+class Stale(ProblemDetails):
+    """A save that came too late: both versions, so that nothing is lost."""
+
+    current_revision: int
+    saved_by: str
+    saved_at: datetime
+    yours: JobDocument
+    theirs: JobDocument
+
+
+class RevisionLine(Schema):
+    """A revision in the history of a job."""
+
+    number: int
+    saved_at: datetime
+    saved_by: str
+    changes: list[dict[str, Any]]
+
+
+def _saved(job: Job) -> dict[str, Any]:
+    return {"revision": job.revision, "saved_at": job.saved_at, "saved_by": job.saved_by.get_username()}
+
+
+def _line(job: Job) -> dict[str, Any]:
+    return {**_saved(job), "id": job.id, "name": job.name, "put_away": job.put_away, "summary": job.summary}
+
+
+@router.get("", response={200: Page[JobLine], **REFUSALS})
+def list_jobs(request: HttpRequest, page: PageQuery, put_away: bool = False) -> dict[str, Any]:
+    """List the crew's jobs, newest first."""
+    jobs = Job.objects.filter(crew=crew_of(request), put_away=put_away).select_related("saved_by")
+    return paged(jobs, page, _line)
+
+
+@router.post("", response={201: JobLine, **REFUSALS})
+def create_job(request: HttpRequest, document: JobBody) -> tuple[int, dict[str, Any]]:
+    """Create or import a job from a job document."""
+    library_of(request, document)
+    who = person(request)
+    return 201, _line(actions.create(who.crew, document, who.user))
+
+
+@router.get("/{uuid:id}", response={200: JobOut, **REFUSALS})
+def read_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return a job with its latest document."""
+    job, latest = job_of(request, id)
+    return as_json({**_saved(job), "id": job.id, "put_away": job.put_away, "document": latest.document})
+
+
+@router.put("/{uuid:id}", response={200: Saved, 409: Stale, **REFUSALS})
+def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
+    """Save a document on top of a revision. A stale save gets 409 with both versions; nothing is lost."""
+    library_of(request, save.document)
+    who = person(request)
+    try:
+        return _saved(actions.save(id, who.crew, save.document, save.base_revision, who.user))
+    except actions.StaleSave as stale:
+        by = stale.latest.saved_by.get_username()
+        return problem(
+            409,
+            "Someone saved in between",
+            f"{by} saved revision {stale.latest.number} after you opened revision {save.base_revision}.",
+            current_revision=stale.latest.number,
+            saved_by=by,
+            saved_at=stale.latest.saved_at,
+            yours=save.document.to_data(),
+            theirs=stale.latest.document,
+        )
+
+
+@router.delete("/{uuid:id}", response={200: JobLine, **REFUSALS})
+def put_away_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+    """Put a job away. Nothing is deleted."""
+    return _line(actions.put_away(id, crew_of(request), True))
+
+
+@router.post("/{uuid:id}/take-out", response={200: JobLine, **REFUSALS})
+def take_out_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+    """Take a job out again."""
+    return _line(actions.put_away(id, crew_of(request), False))
+
+
+@router.post("/{uuid:id}/copy", response={201: JobLine, **REFUSALS})
+def copy_job(request: HttpRequest, id: uuid.UUID) -> tuple[int, dict[str, Any]]:
+    """Copy a job's latest document to a new job, without the marks of work done."""
+    who = person(request)
+    return 201, _line(actions.copy(id, who.crew, who.user))
+
+
+@router.get("/{uuid:id}/revisions", response={200: Page[RevisionLine], **REFUSALS})
+def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict[str, Any]:
+    """List who saved what and when, newest first."""
+    job, _ = job_of(request, id)
+
+    def line(r: Revision) -> dict[str, Any]:
+        return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), "changes": r.changes}
+
+    return paged(job.revisions.select_related("saved_by").defer("document"), page, line)
+
+
+@router.get("/{uuid:id}/revisions/{int:number}", response={200: JobDocument, **REFUSALS})
+def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
+    """Return the document of one revision."""
+    job, _ = job_of(request, id)
+    return as_json(job.revisions.get(number=number).document)
+
+
+@router.get("/{uuid:id}/export", response={200: JobDocument, **REFUSALS})
+def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Download the job file."""
+    job, latest = job_of(request, id)
+    text = json.dumps(latest.document, indent=2, ensure_ascii=False) + "\n"
+    return attachment(text.encode(), f"{job.name}.json", JSON)

@@ -1,0 +1,187 @@
+"""Device profiles: what ships, and the crew's own with their versions."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Router, Schema
+from pydantic import Field
+
+from ...core.devices.library import parse_profile, shipped_library
+from ...core.documents import DocumentError, InverterProfile, Problem, Profile
+from ...core.visit.tryout import try_value, try_writes
+from ..problems import problem
+from ..profiles import actions
+from ..profiles.actions import library_for
+from ..profiles.models import CrewProfile, ProfileVersion
+from .bodies import ProfileBody
+from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, ProblemOut, crew_of, paged, person
+
+router = Router(tags=["library"], by_alias=True)
+Shown = Annotated[str, Field(max_length=200)]
+
+
+class ProfileLine(Schema):
+    """A profile in the library."""
+
+    id: str
+    kind: str
+    name: str
+    maker: str
+    revision: int
+    about: str
+    own: bool
+
+
+class CheckOut(Schema):
+    """What is wrong with a profile, and its key figures when nothing is."""
+
+    problems: list[ProblemOut]
+    about: str
+
+
+class WriteIn(Asked):
+    """One write to try."""
+
+    setting: Shown
+    value: Shown
+
+
+class TryIn(Asked):
+    """A profile to try: one value of one setting, and writes in order."""
+
+    profile: ProfileBody
+    setting: Shown = ""
+    value: Shown = ""
+    writes: Annotated[list[WriteIn], Field(max_length=500)] = []
+
+
+class TriedEntry(Schema):
+    """What a canonical value becomes on the display, and back; or what is wrong."""
+
+    shown: str
+    means: str
+    problem: str
+
+
+class TriedWrite(Schema):
+    """One write: taken or refused with the reason, and what it changed besides."""
+
+    setting: str
+    value: str
+    taken: bool
+    text: str
+
+
+class TryOut(Schema):
+    """The outcome of a try."""
+
+    entry: TriedEntry
+    writes: list[TriedWrite]
+
+
+class VersionLine(Schema):
+    """A version of a profile."""
+
+    revision: int
+    saved_at: datetime
+    saved_by: str
+
+
+class StaleProfileOut(ProblemDetails):
+    """A save that came too late, with the version that is there."""
+
+    current_revision: int
+    theirs: dict[str, Any]
+
+
+def _line(p: Profile, own: bool) -> dict[str, Any]:
+    kind = p.version_tag.split("/")[0]
+    return {"id": p.id, "kind": kind, "name": p.name, "maker": p.maker, "revision": p.revision, "about": p.about(), "own": own}
+
+
+@router.get("", response={200: Page[ProfileLine], **REFUSALS})
+def list_library(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List the device profiles: what ships and the crew's own."""
+    shipped = shipped_library()
+    return paged(list(library_for(crew_of(request))), page, lambda p: _line(p, shipped.newest(p.id) is None))
+
+
+@router.post("", response={201: ProfileLine, **REFUSALS})
+def create_profile(request: HttpRequest, profile: ProfileBody) -> tuple[int, dict[str, Any]]:
+    """Store a new profile of the crew, made or imported."""
+    who = person(request)
+    version = actions.create(who.crew, profile, who.user)
+    return 201, {**_line(profile, True), "revision": version.revision}
+
+
+_PROFILE_BODY = {"requestBody": {"required": True, "content": {JSON: {"schema": {"type": "object"}}}}}
+
+
+@router.post("/check", response={200: CheckOut, **REFUSALS}, openapi_extra=_PROFILE_BODY)
+def check_profile(request: HttpRequest) -> dict[str, Any]:
+    """Say what is wrong with a profile document, however incomplete it is; nothing is stored."""
+    try:
+        return {"problems": [], "about": parse_profile(request.body).about()}
+    except DocumentError as error:
+        return {"problems": [p.model_dump(mode="json") for p in error.problems], "about": ""}
+
+
+@router.post("/try", response={200: TryOut, **REFUSALS})
+def try_profile(request: HttpRequest, asked: TryIn) -> dict[str, Any]:
+    """Try a profile: what a value becomes on the display, and whether the unit takes a sequence of writes."""
+    if not isinstance(asked.profile, InverterProfile):
+        raise DocumentError(
+            [Problem(pointer="/profile/ewerer", message="only inverter-chargers have settings to try", expected="inverter/1")]
+        )
+    writes = [(w.setting, w.value) for w in asked.writes]
+    return {"entry": try_value(asked.profile, asked.setting, asked.value), "writes": try_writes(asked.profile, writes)}
+
+
+@router.get("/{id}", response={200: dict[str, Any], **REFUSALS})
+def read_profile(request: HttpRequest, id: str, revision: int | None = None) -> HttpResponse:
+    """Return one profile, its newest version or the one asked for."""
+    pins = {id: revision} if revision is not None else {}
+    found = next((p for p in library_for(crew_of(request), pins) if p.id == id), None)
+    if found is None or (revision is not None and found.revision != revision):
+        raise Http404
+    return HttpResponse(found.model_dump_json(by_alias=True, exclude_unset=True), content_type=JSON)
+
+
+@router.put("/{id}", response={200: ProfileLine, 409: StaleProfileOut, **REFUSALS})
+def save_profile(request: HttpRequest, id: str, base_revision: int, profile: ProfileBody) -> Any:
+    """Save a new version of the crew's own profile. A stale save gets 409 with the version that is there."""
+    if profile.id != id:
+        raise DocumentError([Problem(pointer="/id", message="the id of a profile stays", value=profile.id, expected=id)])
+    who = person(request)
+    try:
+        version = actions.save(who.crew, profile, base_revision, who.user)
+    except actions.StaleProfile as stale:
+        return problem(
+            409,
+            "Someone saved in between",
+            f"{stale.latest.saved_by.get_username()} saved version {stale.latest.revision}.",
+            current_revision=stale.latest.revision,
+            theirs=stale.latest.document,
+        )
+    return {**_line(profile, True), "revision": version.revision}
+
+
+@router.delete("/{id}", response={204: None, **REFUSALS})
+def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
+    """Take a profile of the crew out of the library. Its versions stay."""
+    actions.put_away(crew_of(request), id)
+    return 204, None
+
+
+@router.get("/{id}/versions", response={200: Page[VersionLine], **REFUSALS})
+def list_versions(request: HttpRequest, id: str, page: PageQuery) -> dict[str, Any]:
+    """List the versions of the crew's own profile, newest first."""
+    held = CrewProfile.objects.get(crew=crew_of(request), profile_id=id)
+
+    def line(v: ProfileVersion) -> dict[str, Any]:
+        return {"revision": v.revision, "saved_at": v.saved_at, "saved_by": v.saved_by.get_username()}
+
+    return paged(held.versions.select_related("saved_by").defer("document"), page, line)

@@ -1,0 +1,102 @@
+"""The plan of a job: as JSON, and the pages and files made of it."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any, Literal
+
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Router, Schema
+
+from ...core.documents import InverterProfile, Plan
+from ...core.documents.results.order import UnitOrder
+from ...core.pages.cable import cable_page
+from ...core.pages.calendar import calendar
+from ...core.pages.export import sheet_bytes
+from ...core.pages.sheet import sheet_page
+from ...core.plan import find_sheet, plan
+from ...core.visit.as_found import parse_found
+from ...core.visit.working_list import unit_order
+from ..profiles.actions import library_for
+from .bodies import JobBody
+from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_of, library_of, ready, stored
+
+router = Router(tags=["plan"], by_alias=True)
+XLSX, PDF, ICS = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "application/pdf", "text/calendar"
+CSV = "text/csv"
+SHEET_TYPES = {"json": JSON, "csv": f"{CSV}; charset=utf-8", "xlsx": XLSX}
+Paper = Literal["A4", "Letter"]
+
+
+class FoundOut(Schema):
+    """Found settings that could be read, by id, and the lines that could not."""
+
+    values: dict[str, str]
+    problems: list[ProblemOut]
+
+
+@router.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS})
+def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return the plan of the saved job."""
+    _, latest = job_of(request, id)
+    return ready(plan(*stored(request, latest.document)))
+
+
+@router.post("/plan", response={200: Plan, **REFUSALS})
+def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
+    """Return the plan of an unsaved document; nothing is stored."""
+    return ready(plan(document, library_of(request, document)))
+
+
+@router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))
+def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Literal["json", "csv", "xlsx"] = "csv") -> HttpResponse:
+    """Download one unit's sheet as json, csv or xlsx."""
+    job, latest = job_of(request, id)
+    document, library = stored(request, latest.document)
+    sheet = find_sheet(document, plan(document, library), unit)
+    return attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
+
+
+@router.get("/jobs/{uuid:id}/sheets/{unit}/pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
+def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4") -> HttpResponse:
+    """Download one unit's working list as PDF with boxes to tick and to write in."""
+    job, latest = job_of(request, id)
+    document, library = stored(request, latest.document)
+    sheet = find_sheet(document, plan(document, library), unit)
+    page = sheet_page(document, sheet, unit_order(document, unit, library), paper)
+    return attachment(page, f"{job.name} {unit}.pdf", PDF)
+
+
+@router.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
+def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
+    """Download the cable card with its address plan as one PDF page."""
+    job, latest = job_of(request, id)
+    document, library = stored(request, latest.document)
+    return attachment(cable_page(document, plan(document, library), paper), f"{job.name} cable.pdf", PDF)
+
+
+@router.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, openapi_extra=file_answer(ICS))
+def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Download the windows as iCalendar."""
+    job, latest = job_of(request, id)
+    document, _ = stored(request, latest.document)
+    return attachment(calendar(document), f"{job.name} windows.ics", f"{ICS}; charset=utf-8")
+
+
+@router.post("/order/{unit}", response={200: UnitOrder, **REFUSALS})
+def order_of_unit(request: HttpRequest, unit: str, document: JobBody) -> HttpResponse:
+    """Return the working list of one unit of an unsaved document: from as found to as planned."""
+    return ready(unit_order(document, unit, library_of(request, document)))
+
+
+_TEXT_BODY = {"requestBody": {"required": True, "content": {"text/plain": {"schema": {"type": "string"}}}}}
+
+
+@router.post("/as-found/{profile}", response={200: FoundOut, **REFUSALS}, openapi_extra=_TEXT_BODY)
+def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
+    """Read a list of found settings (CSV, JSON or pasted lines); nothing is stored."""
+    held = library_for(crew_of(request)).get(profile, InverterProfile)
+    if held is None:
+        raise Http404
+    values, problems = parse_found(held, request.body)
+    return {"values": values, "problems": [p.model_dump(mode="json") for p in problems]}

@@ -1,0 +1,136 @@
+"""Shapes that several resources share: problems, pages of lists, downloads; and who is asking."""
+
+from __future__ import annotations
+
+import json
+import re
+import uuid
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from typing import Annotated, Any, Generic, TypeVar
+
+from django.db.models import Model, QuerySet
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Query, Schema
+from pydantic import ConfigDict, Field
+
+from ...core.devices.library import Library, check_references
+from ...core.documents import Job as JobDocument
+from ...core.documents import parse_document
+from ...core.documents.results.base import PlanPart
+from ..crews.models import Crew
+from ..jobs.models import Job, Revision
+from ..people import Person, person_of
+from ..profiles.actions import library_for
+
+JSON = "application/json"
+T = TypeVar("T")
+M = TypeVar("M", bound=Model)
+
+
+class ProblemOut(Schema):
+    """One thing wrong with a document."""
+
+    pointer: str = Field(description="JSON pointer of the place")
+    message: str = Field(description="what is wrong")
+    value: Any = Field(default=None, description="what was found there")
+    expected: str = Field(default="", description="what would be right")
+
+
+class ProblemDetails(Schema):
+    """RFC 7807 problem details."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    problems: list[ProblemOut] = []
+
+
+REFUSALS = {401: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
+
+
+class Asked(Schema):
+    """Base of bodies: unknown keys are refused."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Page(Schema, Generic[T]):
+    """A page of a list: some of its items, where they begin, and how many there are in all."""
+
+    items: list[T]
+    total: int = Field(description="items in the whole list")
+    limit: int = Field(description="most items of a page")
+    offset: int = Field(description="items before this page")
+
+
+class PageIn(Schema):
+    """Which page of a list is wanted."""
+
+    limit: Annotated[int, Field(ge=1, le=500, description="most items of a page")] = 100
+    offset: Annotated[int, Field(ge=0, le=1_000_000, description="items before the page")] = 0
+
+
+PageQuery = Query[PageIn]
+
+
+def paged(rows: QuerySet[M] | Sequence[M] | Sequence[Any], page: PageIn, shape: Callable[[Any], Any]) -> dict[str, Any]:
+    """Return a page of rows, each in its shape."""
+    total = rows.count() if isinstance(rows, QuerySet) else len(rows)
+    part = rows[page.offset : page.offset + page.limit]
+    return {"items": [shape(r) for r in part], "total": total, "limit": page.limit, "offset": page.offset}
+
+
+def ready(made: PlanPart) -> HttpResponse:
+    """Return a result as the ready-made JSON of its own model; large answers need no second validation."""
+    return HttpResponse(made.model_dump_json(), content_type=JSON)
+
+
+def as_json(data: Any) -> HttpResponse:
+    """Return plain data as JSON; times as ISO 8601, ids as text."""
+    return HttpResponse(json.dumps(data, default=lambda v: v.isoformat() if isinstance(v, datetime) else str(v)), content_type=JSON)
+
+
+def attachment(data: bytes, name: str, kind: str) -> HttpResponse:
+    """Return a file to download; its name holds nothing that a file name may not."""
+    safe = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-") or "ewerer"
+    return HttpResponse(data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{safe}"'})
+
+
+def file_answer(*kinds: str) -> dict[str, Any]:
+    """Return what an operation that answers with a file says of itself in the OpenAPI document."""
+    content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in kinds}
+    return {"responses": {200: {"description": "The file", "content": content}}}
+
+
+def person(request: HttpRequest) -> Person:
+    """Return who is asking; 404 for a person without a crew."""
+    found = person_of(request)
+    if found is None:
+        raise Http404
+    return found
+
+
+def crew_of(request: HttpRequest) -> Crew:
+    """Return the crew of who is asking."""
+    return person(request).crew
+
+
+def job_of(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
+    """Return a job of the asking crew with its latest revision; raises DoesNotExist for others'."""
+    job = Job.objects.select_related("saved_by").get(pk=id, crew=crew_of(request))
+    return job, job.revisions.get(number=job.revision)
+
+
+def library_of(request: HttpRequest, document: JobDocument) -> Library:
+    """Return the crew's library in the versions a document pins; raise where the document names what is not in it."""
+    library = library_for(crew_of(request), document.profile_revisions)
+    check_references(document, library)
+    return library
+
+
+def stored(request: HttpRequest, data: Any) -> tuple[JobDocument, Library]:
+    """Return a stored document, read and checked against the crew's library."""
+    document = parse_document(JobDocument, data)
+    return document, library_of(request, document)

@@ -1,0 +1,130 @@
+"""What the trade knows, for the screens: stages, fields, rules, quantities, protocols, schemas."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Router, Schema
+
+from ...core.devices.wire.protocols import FAMILIES
+from ...core.documents.fields import fields
+from ...core.documents.schema import KINDS, schema
+from ...core.trade.quantities import QUANTITIES
+from ...core.trade.rules import STATUS_WORDS, load_all
+from ...core.trade.stages import ALL
+from .shapes import REFUSALS, Page, PageQuery, attachment, file_answer, paged
+
+router = Router(tags=["trade"], by_alias=True)
+
+
+class StageOut(Schema):
+    """A stage of the work: its name, its word, what is decided there, whether it is planned yet."""
+
+    name: str
+    word: str
+    about: str
+    planned: bool
+
+
+class ChoiceOut(Schema):
+    """A choice as stored and in words."""
+
+    value: str | int
+    word: str
+
+
+class FieldOut(Schema):
+    """The words of one field of the job document; ``*`` in its pointer stands for an index or an id."""
+
+    pointer: str
+    label: str
+    stage: str
+    unit: str
+    scale: float
+    choices: list[ChoiceOut]
+    default: str | int
+
+
+class RuleOut(Schema):
+    """A rule of the trade."""
+
+    id: str
+    stage: str
+    statement: str
+    formula: str
+    source: str
+    status: str
+    status_words: str
+
+
+class QuantityOut(Schema):
+    """A canonical quantity: its name, word, unit and kind."""
+
+    name: str
+    word: str
+    unit: str
+    kind: str
+
+
+class ProtocolLine(Schema):
+    """A protocol family."""
+
+    name: str
+    word: str
+    layer: str
+    open: bool
+    carries: str
+    dbc: bool
+
+
+@router.get("/stages", response={200: Page[StageOut], **REFUSALS})
+def list_stages(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List the stages in the order of the work."""
+    return paged(ALL, page, asdict)
+
+
+@router.get("/fields", response={200: Page[FieldOut], **REFUSALS})
+def list_fields(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List the fields of the job document with their words."""
+
+    def line(f: Any) -> dict[str, Any]:
+        return {**asdict(f), "choices": [{"value": v, "word": w} for v, w in f.choices]}
+
+    return paged(list(fields().values()), page, line)
+
+
+@router.get("/rules", response={200: Page[RuleOut], **REFUSALS})
+def list_rules(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List every rule of the trade that plans rest on."""
+    return paged(list(load_all().values()), page, lambda r: {**asdict(r), "status_words": STATUS_WORDS[r.status]})
+
+
+@router.get("/quantities", response={200: Page[QuantityOut], **REFUSALS})
+def list_quantities(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List the canonical quantities."""
+    return paged(list(QUANTITIES.values()), page, asdict)
+
+
+@router.get("/protocols", response={200: Page[ProtocolLine], **REFUSALS})
+def list_protocols(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
+    """List the protocol families, invented and open."""
+    return paged(list(FAMILIES.values()), page, lambda f: {**asdict(f), "dbc": f.dbc is not None})
+
+
+@router.get("/protocols/{name}/dbc", response={200: None, **REFUSALS}, openapi_extra=file_answer("text/plain"))
+def dbc_of_protocol(request: HttpRequest, name: str) -> HttpResponse:
+    """Download the DBC file of a CAN protocol."""
+    text = FAMILIES[name].dbc_text() if name in FAMILIES else None
+    if text is None:
+        raise Http404
+    return attachment(text.encode(), f"{name}.dbc", "text/plain; charset=utf-8")
+
+
+@router.get("/schema/{kind}", response={200: dict[str, Any], **REFUSALS})
+def read_schema(request: HttpRequest, kind: str) -> dict[str, Any]:
+    """Return the JSON Schema of job, profile or plan."""
+    if kind not in KINDS:
+        raise Http404
+    return schema(kind)
