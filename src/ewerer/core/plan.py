@@ -8,8 +8,10 @@ from .documents.parse import DocumentError, Problem
 from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
 from .documents.results.sources import SourcesPlan
+from .planning.bank import next_module
 from .planning.pipeline import solve
 from .planning.solved import Solved
+from .planning.units import next_unit
 from .trade.rules import run_checks
 from .trade.stages import ALL, RANK, STAGES
 from .trade.steps import figure
@@ -45,6 +47,8 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         presets=preset_verdicts(solved),
         readbacks={u.id: read_backs(u, solved) for u in units if job.sheet_marks.get(u.id)},
         findings=found,
+        next_unit=next_unit(solved),
+        next_module=next_module(solved),
         stages=[],
     )
     return result.model_copy(update={"stages": _stages(solved, result)})

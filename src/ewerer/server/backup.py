@@ -18,7 +18,7 @@ class BackupError(Exception):
 
 def live_path() -> Path:
     """Return the file of the running database."""
-    return Path(settings.DATABASES["default"]["NAME"])
+    return Path(str(settings.DATABASES["default"]["NAME"]))
 
 
 def check(path: Path) -> None:

@@ -6,6 +6,7 @@ import os
 import socket
 import sys
 from pathlib import Path
+from typing import Any, cast
 
 
 def serve(command: str, port: int, host: str, data: str | None) -> int:
@@ -54,5 +55,5 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
         print(f"Ewerer is at http://{host}:{port}/", flush=True)
     from .wsgi import application
 
-    uvicorn.run(WSGIMiddleware(application, workers=8), host=host, port=port, log_level="warning", access_log=False)
+    uvicorn.run(WSGIMiddleware(cast(Any, application), workers=8), host=host, port=port, log_level="warning", access_log=False)
     return 0

@@ -15,18 +15,18 @@ export interface paths {
          * Session
          * @description Say who is signed in.
          */
-        get: operations["ewerer_server_api_session"];
+        get: operations["ewerer_server_api_session_session"];
         put?: never;
         /**
          * Sign In
          * @description Sign in. Five failures lock name and address for five minutes.
          */
-        post: operations["ewerer_server_api_sign_in"];
+        post: operations["ewerer_server_api_session_sign_in"];
         /**
          * Sign Out
          * @description Sign out.
          */
-        delete: operations["ewerer_server_api_sign_out"];
+        delete: operations["ewerer_server_api_session_sign_out"];
         options?: never;
         head?: never;
         patch?: never;
@@ -43,13 +43,13 @@ export interface paths {
          * List Jobs
          * @description List the crew's jobs, newest first.
          */
-        get: operations["ewerer_server_api_list_jobs"];
+        get: operations["ewerer_server_api_jobs_list_jobs"];
         put?: never;
         /**
          * Create Job
          * @description Create or import a job from a job document.
          */
-        post: operations["ewerer_server_api_create_job"];
+        post: operations["ewerer_server_api_jobs_create_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -67,18 +67,18 @@ export interface paths {
          * Read Job
          * @description Return a job with its latest document.
          */
-        get: operations["ewerer_server_api_read_job"];
+        get: operations["ewerer_server_api_jobs_read_job"];
         /**
          * Save Job
          * @description Save a document on top of a revision. A stale save gets 409 with both versions; nothing is lost.
          */
-        put: operations["ewerer_server_api_save_job"];
+        put: operations["ewerer_server_api_jobs_save_job"];
         post?: never;
         /**
          * Put Away Job
          * @description Put a job away. Nothing is deleted.
          */
-        delete: operations["ewerer_server_api_put_away_job"];
+        delete: operations["ewerer_server_api_jobs_put_away_job"];
         options?: never;
         head?: never;
         patch?: never;
@@ -97,7 +97,7 @@ export interface paths {
          * Take Out Job
          * @description Take a job out again.
          */
-        post: operations["ewerer_server_api_take_out_job"];
+        post: operations["ewerer_server_api_jobs_take_out_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -117,7 +117,7 @@ export interface paths {
          * Copy Job
          * @description Copy a job's latest document to a new job, without the marks of work done.
          */
-        post: operations["ewerer_server_api_copy_job"];
+        post: operations["ewerer_server_api_jobs_copy_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -135,7 +135,7 @@ export interface paths {
          * List Revisions
          * @description List who saved what and when, newest first.
          */
-        get: operations["ewerer_server_api_list_revisions"];
+        get: operations["ewerer_server_api_jobs_list_revisions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -155,7 +155,7 @@ export interface paths {
          * Read Revision
          * @description Return the document of one revision.
          */
-        get: operations["ewerer_server_api_read_revision"];
+        get: operations["ewerer_server_api_jobs_read_revision"];
         put?: never;
         post?: never;
         delete?: never;
@@ -175,7 +175,7 @@ export interface paths {
          * Export Job
          * @description Download the job file.
          */
-        get: operations["ewerer_server_api_export_job"];
+        get: operations["ewerer_server_api_jobs_export_job"];
         put?: never;
         post?: never;
         delete?: never;
@@ -184,7 +184,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{id}/plan": {
+    "/api/library": {
         parameters: {
             query?: never;
             header?: never;
@@ -192,19 +192,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Plan Of Job
-         * @description Return the plan of the saved job.
+         * List Library
+         * @description List the device profiles: what ships and the crew's own.
          */
-        get: operations["ewerer_server_api_plan_of_job"];
+        get: operations["ewerer_server_api_library_list_library"];
         put?: never;
-        post?: never;
+        /**
+         * Create Profile
+         * @description Store a new profile of the crew, made or imported.
+         */
+        post: operations["ewerer_server_api_library_create_profile"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/plan": {
+    "/api/library/check": {
         parameters: {
             query?: never;
             header?: never;
@@ -214,57 +218,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Plan Of Document
-         * @description Return the plan of an unsaved document; nothing is stored.
+         * Check Profile
+         * @description Say what is wrong with a profile document, however incomplete it is; nothing is stored.
          */
-        post: operations["ewerer_server_api_plan_of_document"];
+        post: operations["ewerer_server_api_library_check_profile"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{id}/sheets/{unit}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Sheet Of Unit
-         * @description Download one unit's sheet as json, csv or xlsx.
-         */
-        get: operations["ewerer_server_api_sheet_of_unit"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{id}/sheets/{unit}/pdf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Sheet Pdf
-         * @description Download one unit's working list as PDF with boxes to tick and to write in.
-         */
-        get: operations["ewerer_server_api_sheet_pdf"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/order/{unit}": {
+    "/api/library/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -274,97 +238,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Order Of Unit
-         * @description Return the working list of one unit of an unsaved document: from as found to as planned.
+         * Try Profile
+         * @description Try a profile: what a value becomes on the display, and whether the unit takes a sequence of writes.
          */
-        post: operations["ewerer_server_api_order_of_unit"];
+        post: operations["ewerer_server_api_library_try_profile"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/as-found/{profile}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Read As Found
-         * @description Read a list of found settings (CSV, JSON or pasted lines); nothing is stored.
-         */
-        post: operations["ewerer_server_api_read_as_found"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/series": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Read Series
-         * @description Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored.
-         */
-        post: operations["ewerer_server_api_read_series"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/simulate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Simulate Document
-         * @description Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told.
-         */
-        post: operations["ewerer_server_api_simulate_document"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start Run
-         * @description Begin long work; read its progress and cancel it by its id.
-         */
-        post: operations["ewerer_server_api_start_run"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs/{id}": {
+    "/api/library/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -372,23 +256,27 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read Run
-         * @description Say how far long work is.
+         * Read Profile
+         * @description Return one profile, its newest version or the one asked for.
          */
-        get: operations["ewerer_server_api_read_run"];
-        put?: never;
+        get: operations["ewerer_server_api_library_read_profile"];
+        /**
+         * Save Profile
+         * @description Save a new version of the crew's own profile. A stale save gets 409 with the version that is there.
+         */
+        put: operations["ewerer_server_api_library_save_profile"];
         post?: never;
         /**
-         * Cancel Run
-         * @description Cancel long work.
+         * Put Away Profile
+         * @description Take a profile of the crew out of the library. Its versions stay.
          */
-        delete: operations["ewerer_server_api_cancel_run"];
+        delete: operations["ewerer_server_api_library_put_away_profile"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{id}/result": {
+    "/api/library/{id}/versions": {
         parameters: {
             query?: never;
             header?: never;
@@ -396,50 +284,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read Result
-         * @description Return the result of long work that is done.
+         * List Versions
+         * @description List the versions of the crew's own profile, newest first.
          */
-        get: operations["ewerer_server_api_read_result"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{id}/windows.ics": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Calendar Of Job
-         * @description Download the windows as iCalendar.
-         */
-        get: operations["ewerer_server_api_calendar_of_job"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{id}/cable": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Cable Of Job
-         * @description Download the cable card with its address plan as one PDF page.
-         */
-        get: operations["ewerer_server_api_cable_of_job"];
+        get: operations["ewerer_server_api_library_list_versions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -459,7 +307,7 @@ export interface paths {
          * List Symptoms
          * @description List what a person may see go wrong.
          */
-        get: operations["ewerer_server_api_list_symptoms"];
+        get: operations["ewerer_server_api_symptoms_list_symptoms"];
         put?: never;
         post?: never;
         delete?: never;
@@ -481,14 +329,14 @@ export interface paths {
          * Diagnose Symptom
          * @description Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence.
          */
-        post: operations["ewerer_server_api_diagnose_symptom"];
+        post: operations["ewerer_server_api_symptoms_diagnose_symptom"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/protocols": {
+    "/api/jobs/{id}/plan": {
         parameters: {
             query?: never;
             header?: never;
@@ -496,10 +344,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Protocols
-         * @description List the protocol families, invented and open.
+         * Plan Of Job
+         * @description Return the plan of the saved job.
          */
-        get: operations["ewerer_server_api_list_protocols"];
+        get: operations["ewerer_server_api_plan_plan_of_job"];
         put?: never;
         post?: never;
         delete?: never;
@@ -508,51 +356,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/protocols/{name}/dbc": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Dbc Of Protocol
-         * @description Download the DBC file of a CAN protocol.
-         */
-        get: operations["ewerer_server_api_dbc_of_protocol"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/library": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Library
-         * @description List the device profiles: what ships and the crew's own.
-         */
-        get: operations["ewerer_server_api_list_library"];
-        put?: never;
-        /**
-         * Create Profile
-         * @description Store a new profile of the crew, made or imported.
-         */
-        post: operations["ewerer_server_api_create_profile"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/library/check": {
+    "/api/plan": {
         parameters: {
             query?: never;
             header?: never;
@@ -562,17 +366,97 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Check Profile
-         * @description Say what is wrong with a profile document; nothing is stored.
+         * Plan Of Document
+         * @description Return the plan of an unsaved document; nothing is stored.
          */
-        post: operations["ewerer_server_api_check_profile"];
+        post: operations["ewerer_server_api_plan_plan_of_document"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/library/try": {
+    "/api/jobs/{id}/sheets/{unit}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Of Unit
+         * @description Download one unit's sheet as json, csv or xlsx.
+         */
+        get: operations["ewerer_server_api_plan_sheet_of_unit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/sheets/{unit}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Pdf
+         * @description Download one unit's working list as PDF with boxes to tick and to write in.
+         */
+        get: operations["ewerer_server_api_plan_sheet_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/cable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cable Of Job
+         * @description Download the cable card with its address plan as one PDF page.
+         */
+        get: operations["ewerer_server_api_plan_cable_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/windows.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar Of Job
+         * @description Download the windows as iCalendar.
+         */
+        get: operations["ewerer_server_api_plan_calendar_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/order/{unit}": {
         parameters: {
             query?: never;
             header?: never;
@@ -582,45 +466,97 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Try Profile
-         * @description Try a profile: what a value becomes on the display, and whether the unit takes a sequence of writes.
+         * Order Of Unit
+         * @description Return the working list of one unit of an unsaved document: from as found to as planned.
          */
-        post: operations["ewerer_server_api_try_profile"];
+        post: operations["ewerer_server_api_plan_order_of_unit"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/library/{id}": {
+    "/api/as-found/{profile}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
+        get?: never;
+        put?: never;
         /**
-         * Read Profile
-         * @description Return one profile, its newest version or the one asked for.
+         * Read As Found
+         * @description Read a list of found settings (CSV, JSON or pasted lines); nothing is stored.
          */
-        get: operations["ewerer_server_api_read_profile"];
-        /**
-         * Save Profile
-         * @description Save a new version of the crew's own profile. A stale save gets 409 with the version that is there.
-         */
-        put: operations["ewerer_server_api_save_profile"];
-        post?: never;
-        /**
-         * Put Away Profile
-         * @description Take a profile of the crew out of the library. Its versions stay.
-         */
-        delete: operations["ewerer_server_api_put_away_profile"];
+        post: operations["ewerer_server_api_plan_read_as_found"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/library/{id}/versions": {
+    "/api/simulate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Simulate Document
+         * @description Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told.
+         */
+        post: operations["ewerer_server_api_flow_simulate_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Series
+         * @description Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored.
+         */
+        post: operations["ewerer_server_api_flow_read_series"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Work
+         * @description Begin long work; read its progress and cancel it by its id.
+         */
+        post: operations["ewerer_server_api_flow_start_work"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -628,10 +564,34 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Versions
-         * @description List the versions of the crew's own profile, newest first.
+         * Read Work
+         * @description Say how far long work is.
          */
-        get: operations["ewerer_server_api_list_versions"];
+        get: operations["ewerer_server_api_flow_read_work"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Work
+         * @description Cancel long work.
+         */
+        delete: operations["ewerer_server_api_flow_cancel_work"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{id}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Result
+         * @description Return the result of long work that is done.
+         */
+        get: operations["ewerer_server_api_flow_read_result"];
         put?: never;
         post?: never;
         delete?: never;
@@ -640,7 +600,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/schema/{kind}": {
+    "/api/stages": {
         parameters: {
             query?: never;
             header?: never;
@@ -648,10 +608,30 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Read Schema
-         * @description Return the JSON Schema of job, profile or plan.
+         * List Stages
+         * @description List the stages in the order of the work.
          */
-        get: operations["ewerer_server_api_read_schema"];
+        get: operations["ewerer_server_api_trade_list_stages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Fields
+         * @description List the fields of the job document with their words.
+         */
+        get: operations["ewerer_server_api_trade_list_fields"];
         put?: never;
         post?: never;
         delete?: never;
@@ -671,7 +651,7 @@ export interface paths {
          * List Rules
          * @description List every rule of the trade that plans rest on.
          */
-        get: operations["ewerer_server_api_list_rules"];
+        get: operations["ewerer_server_api_trade_list_rules"];
         put?: never;
         post?: never;
         delete?: never;
@@ -689,9 +669,69 @@ export interface paths {
         };
         /**
          * List Quantities
-         * @description List the canonical quantities with word, unit and kind.
+         * @description List the canonical quantities.
          */
-        get: operations["ewerer_server_api_list_quantities"];
+        get: operations["ewerer_server_api_trade_list_quantities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/protocols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Protocols
+         * @description List the protocol families, invented and open.
+         */
+        get: operations["ewerer_server_api_trade_list_protocols"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/protocols/{name}/dbc": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Dbc Of Protocol
+         * @description Download the DBC file of a CAN protocol.
+         */
+        get: operations["ewerer_server_api_trade_dbc_of_protocol"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schema/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Schema
+         * @description Return the JSON Schema of job, profile or plan.
+         */
+        get: operations["ewerer_server_api_trade_read_schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -755,14 +795,24 @@ export interface components {
          * @description One thing wrong with a document.
          */
         ProblemOut: {
-            /** Pointer */
+            /**
+             * Pointer
+             * @description JSON pointer of the place
+             */
             pointer: string;
-            /** Message */
+            /**
+             * Message
+             * @description what is wrong
+             */
             message: string;
-            /** Value */
+            /**
+             * Value
+             * @description what was found there
+             */
             value?: unknown;
             /**
              * Expected
+             * @description what would be right
              * @default
              */
             expected: string;
@@ -776,6 +826,24 @@ export interface components {
             username: string;
             /** Password */
             password: string;
+        };
+        /**
+         * PageIn
+         * @description Which page of a list is wanted.
+         */
+        PageIn: {
+            /**
+             * Limit
+             * @description most items of a page
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before the page
+             * @default 0
+             */
+            offset: number;
         };
         /**
          * JobLine
@@ -800,9 +868,64 @@ export interface components {
             saved_by: string;
             /** Put Away */
             put_away: boolean;
-            /** Summary */
-            summary: {
-                [key: string]: unknown;
+            summary: components["schemas"]["Summary"];
+        };
+        /** Page[JobLine] */
+        Page_JobLine_: {
+            /** Items */
+            items: components["schemas"]["JobLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * Summary
+         * @description What the list of jobs shows of a plan: counts of findings, what it waits for, key figures by stage.
+         */
+        Summary: {
+            /**
+             * Stop
+             * @default 0
+             */
+            stop: number;
+            /**
+             * Caution
+             * @default 0
+             */
+            caution: number;
+            /**
+             * Note
+             * @default 0
+             */
+            note: number;
+            /**
+             * Waits For
+             * @default
+             */
+            waits_for: string;
+            /**
+             * Waits Stage
+             * @default
+             */
+            waits_stage: string;
+            /**
+             * Keys
+             * @default {}
+             */
+            keys: {
+                [key: string]: string;
             };
         };
         /**
@@ -945,11 +1068,8 @@ export interface components {
              * @description a name of 1 to 120 characters
              */
             name: string;
-            /**
-             * Notes
-             * @default null
-             */
-            notes: string | null;
+            /** Notes */
+            notes?: string | null;
             /**
              * @default {
              *       "time_zone": "UTC",
@@ -1002,10 +1122,8 @@ export interface components {
              *     }
              */
             sun: components["schemas"]["Sun"];
-            /** @default null */
-            generator: components["schemas"]["Generator"] | null;
-            /** @default null */
-            mains: components["schemas"]["Mains"] | null;
+            generator?: components["schemas"]["Generator"] | null;
+            mains?: components["schemas"]["Mains"] | null;
             /**
              * @default {
              *       "continuous_w": null,
@@ -1049,8 +1167,7 @@ export interface components {
              * @default []
              */
             windows: components["schemas"]["Window"][];
-            /** @default null */
-            tariff: components["schemas"]["Tariff"] | null;
+            tariff?: components["schemas"]["Tariff"] | null;
             /**
              * @default {
              *       "start": "2025-01-01",
@@ -1171,7 +1288,7 @@ export interface components {
             /** Resting V */
             resting_v?: number | null;
             /** Chemistry */
-            chemistry?: ("lfp" | "nmc" | "lto") | null;
+            chemistry?: ("lfp" | "lto" | "nmc") | null;
             /** Series Cells */
             series_cells?: number | null;
             /** Capacity Ah */
@@ -1202,29 +1319,6 @@ export interface components {
             switches?: string | null;
             /** Health */
             health?: number | null;
-        };
-        /**
-         * JobOut
-         * @description A job with its latest document.
-         */
-        JobOut: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Revision */
-            revision: number;
-            /**
-             * Saved At
-             * Format: date-time
-             */
-            saved_at: string;
-            /** Saved By */
-            saved_by: string;
-            /** Put Away */
-            put_away: boolean;
-            document: components["schemas"]["Job"];
         };
         /**
          * JobSunCharger
@@ -1327,7 +1421,7 @@ export interface components {
              * From
              * @description a time of day as HH:MM, 00:00 to 24:00
              */
-            from_: string;
+            from: string;
             /**
              * To
              * @description a time of day as HH:MM, 00:00 to 24:00
@@ -1452,7 +1546,7 @@ export interface components {
              * From
              * @description a time of day as HH:MM, 00:00 to 24:00
              */
-            from_: string;
+            from: string;
             /**
              * To
              * @description a time of day as HH:MM, 00:00 to 24:00
@@ -1591,7 +1685,7 @@ export interface components {
              * From
              * @description a time of day as HH:MM, 00:00 to 24:00
              */
-            from_: string;
+            from: string;
             /**
              * To
              * @description a time of day as HH:MM, 00:00 to 24:00
@@ -1606,6 +1700,29 @@ export interface components {
             target_soc?: number | null;
             /** Power W */
             power_w?: number | null;
+        };
+        /**
+         * JobOut
+         * @description A job with its latest document.
+         */
+        JobOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Revision */
+            revision: number;
+            /**
+             * Saved At
+             * Format: date-time
+             */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
+            /** Put Away */
+            put_away: boolean;
+            document: components["schemas"]["Job"];
         };
         /**
          * Saved
@@ -1653,6 +1770,35 @@ export interface components {
             theirs: components["schemas"]["Job"];
         };
         /**
+         * SaveIn
+         * @description A save: the revision it was made from, and the whole document.
+         */
+        SaveIn: {
+            /** Base Revision */
+            base_revision: number;
+            document: components["schemas"]["Job"];
+        };
+        /** Page[RevisionLine] */
+        Page_RevisionLine_: {
+            /** Items */
+            items: components["schemas"]["RevisionLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
          * RevisionLine
          * @description A revision in the history of a job.
          */
@@ -1671,1503 +1817,889 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
-        /**
-         * Ac
-         * @description The tightest AC source, and all of them. None where no AC source exists.
-         */
-        Ac: {
-            /** Free W */
-            free_w: number | null;
-            /** Charge A */
-            charge_a: number | null;
-            /** Shortcut A */
-            shortcut_a: number | null;
-            /** Source */
-            source: string | null;
-            /** Sources */
-            sources: components["schemas"]["AcSource"][];
-        };
-        /**
-         * AcSource
-         * @description The charging budget of one AC source: free watts, safe amperes, the trade's short cut.
-         */
-        AcSource: {
+        /** Page[ProfileLine] */
+        Page_ProfileLine_: {
+            /** Items */
+            items: components["schemas"]["ProfileLine"][];
             /**
-             * Source
-             * @enum {string}
+             * Total
+             * @description items in the whole list
              */
-            source: "mains" | "generator";
-            /** Available W */
-            available_w: number;
-            /** Loads W */
-            loads_w: number;
-            /** Free W */
-            free_w: number;
-            /** Charge A */
-            charge_a: number;
-            /** Shortcut A */
-            shortcut_a: number;
-            /** Shortcut Draws W */
-            shortcut_draws_w: number;
-        };
-        /**
-         * AcWindow
-         * @description The AC input window in volts, from where it lets go to where it takes back.
-         */
-        AcWindow: {
+            total: number;
             /**
-             * Range
-             * @enum {string}
+             * Limit
+             * @description most items of a page
              */
-            range: "narrow" | "wide";
-            /** Low Off V */
-            low_off_v: number;
-            /** Low On V */
-            low_on_v: number;
-            /** Nominal V */
-            nominal_v: number;
-            /** High On V */
-            high_on_v: number;
-            /** High Off V */
-            high_off_v: number;
-        };
-        /**
-         * AddressPlan
-         * @description Switches of every speaking module, the cables between them, and the words to go with them.
-         */
-        AddressPlan: {
-            /** Family */
-            family: string;
-            /** Least First */
-            least_first: boolean;
+            limit: number;
             /**
-             * On Is
-             * @enum {string}
+             * Offset
+             * @description items before this page
              */
-            on_is: "up" | "down";
-            /** Modules */
-            modules: components["schemas"]["ModuleAddress"][];
-            /** Path */
-            path: {
-                [key: string]: string;
-            }[];
-            /** Steps */
-            steps: string[];
+            offset: number;
         };
         /**
-         * AgreementRow
-         * @description One setting over all units of a model: what each shows, whether they agree as the scope asks.
+         * ProfileLine
+         * @description A profile in the library.
          */
-        AgreementRow: {
-            /** Profile */
-            profile: string;
-            /** Setting */
-            setting: string;
-            /** Label */
-            label: string;
-            /** Menu */
-            menu: string[];
+        ProfileLine: {
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Maker */
+            maker: string;
+            /** Revision */
+            revision: number;
+            /** About */
+            about: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * Bms
+         * @description What a module's BMS reports and to whom.
+         */
+        Bms: {
             /**
-             * Scope
-             * @enum {string}
-             */
-            scope: "same-on-all" | "host" | "own";
-            /** Shown */
-            shown: {
-                [key: string]: string | null;
-            };
-            /** Planned */
-            planned: {
-                [key: string]: string | null;
-            };
-            /** Agrees */
-            agrees: boolean | null;
-            /** Text */
-            text: string;
-        };
-        /**
-         * Alternative
-         * @description Another school's figure for the same quantity.
-         */
-        Alternative: {
-            /** School */
-            school: string;
-            /** Value */
-            value: number | string;
-            /** Text */
-            text: string;
-        };
-        /**
-         * Bank
-         * @description The bank of the plan, with each module and the figures with one module gone.
-         */
-        Bank: {
-            /** Series Cells */
-            series_cells: number;
-            /** Capacity Ah */
-            capacity_ah: number;
-            /** Energy Wh */
-            energy_wh: number;
-            /** Resistance Mohm */
-            resistance_mohm: number;
-            /** Charge Limit A */
-            charge_limit_a: number;
-            /** Charge Limit Sum A */
-            charge_limit_sum_a: number;
-            /** Discharge Limit A */
-            discharge_limit_a: number;
-            /** Discharge Limit Sum A */
-            discharge_limit_sum_a: number;
-            /** Reported Charge A */
-            reported_charge_a: number | null;
-            /** Reported Discharge A */
-            reported_discharge_a: number | null;
-            /** Binding Module */
-            binding_module: string | null;
-            /** Binding Module Discharge */
-            binding_module_discharge: string | null;
-            /** Join Current A */
-            join_current_a: number | null;
-            /** Nominal V */
-            nominal_v: number;
-            /** Class V */
-            class_v: number;
-            /** Chemistry */
-            chemistry: string;
-            /** Cell Max V */
-            cell_max_v: number;
-            /** Cell Min V */
-            cell_min_v: number;
-            /** Path Mohm */
-            path_mohm: number;
-            without_one: components["schemas"]["WithoutOne"] | null;
-            /** Modules */
-            modules: components["schemas"]["ModuleFigures"][];
-        };
-        /**
-         * Cable
-         * @description The cable between BMS and host unit.
-         */
-        Cable: {
-            /** Straight */
-            straight: boolean;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "patch" | "made" | "terminal";
-            /** Wires */
-            wires: components["schemas"]["Wire"][];
-            /** Open Pins */
-            open_pins: components["schemas"]["OpenPin"][];
-            /** Length Limit M */
-            length_limit_m: number;
-            /** Length M */
-            length_m: number | null;
-            /** Advice */
-            advice: string[];
-        };
-        /**
-         * Cap
-         * @description One cap of a chain: name, amperes at the bank, why; rule it comes from.
-         */
-        Cap: {
-            /** Cap */
-            cap: string;
-            /** Word */
-            word: string;
-            /** A */
-            a: number;
-            /** Why */
-            why: string;
-            /** Rule */
-            rule: string;
-            /** Without One A */
-            without_one_a?: number | null;
-        };
-        /**
-         * Chain
-         * @description The chain of caps in one direction, the binding one, the split to units.
-         */
-        Chain: {
-            /** Bank A */
-            bank_a: number;
-            /** Binding */
-            binding: string | null;
-            /** Caps */
-            caps: components["schemas"]["Cap"][];
-            /** Units */
-            units: components["schemas"]["UnitShare"][];
-            /** Needed A */
-            needed_a: number | null;
-            /** Needed Peak A */
-            needed_peak_a: number | null;
-            /** Without One A */
-            without_one_a: number | null;
-        };
-        /**
-         * Derived
-         * @description A figure or choice that is not a threshold: value, unit, range where it has one, why.
-         */
-        Derived: {
-            /** Word */
-            word: string;
-            /** Value */
-            value: number | string | boolean;
-            /** Unit */
-            unit: string;
-            /** Lowest */
-            lowest?: number | null;
-            /** Highest */
-            highest?: number | null;
-            /** Why */
-            why: string[];
-            /** Reasons */
-            reasons: components["schemas"]["Reason"][];
-            /**
-             * Alternatives
+             * Protocols
              * @default []
              */
-            alternatives: components["schemas"]["Alternative"][];
-        };
-        /**
-         * Display
-         * @description What the inverter should show in one case. None: nothing is shown.
-         */
-        Display: {
-            /** Case */
-            case: string;
-            /** Word */
-            word: string;
-            /** Volts */
-            volts: number | null;
-            /** Charge V */
-            charge_v: number | null;
-            /** Charge A */
-            charge_a: number | null;
-            /** Discharge A */
-            discharge_a: number | null;
+            protocols: components["schemas"]["Protocol"][];
             /**
-             * Note
-             * @default
+             * Ports
+             * @default []
              */
-            note: string;
-        };
-        /**
-         * Finding
-         * @description What was compared with what, in numbers and units, what to change, and where.
-         */
-        Finding: {
-            /** Rule */
-            rule: string;
-            /** Stage */
-            stage: string;
+            ports: components["schemas"]["Port"][];
+            addresses?: components["schemas"]["HostRule"] | null;
             /**
-             * Severity
+             * Buffer
+             * @description fraction of the limit that is reported
+             * @default 1
+             */
+            buffer: number;
+            /**
+             * Report Step A
+             * @description amperes
+             * @default 1
+             */
+            report_step_a: number;
+            /**
+             * Charge Voltage Rule
+             * @default host
              * @enum {string}
              */
-            severity: "stop" | "caution" | "note";
-            /** Title */
-            title: string;
-            /** At */
-            at: string;
-            /** Message */
-            message: string;
+            charge_voltage_rule: "host" | "lowest";
+            /** Request Cell V */
+            request_cell_v?: number | null;
             /**
-             * Numbers
-             * @default {}
+             * Terminators
+             * @default plug
+             * @enum {string}
              */
-            numbers: {
-                [key: string]: unknown;
-            };
-            /**
-             * Fix
-             * @default
-             */
-            fix: string;
-            /**
-             * Source
-             * @default
-             */
-            source: string;
-            /**
-             * Status
-             * @default
-             */
-            status: string;
+            terminators: "built-in" | "plug" | "switch";
+            /** Silence S */
+            silence_s?: number | null;
         };
         /**
-         * FirmwareVerdict
-         * @description What is known of the firmware of one device.
+         * Derating
+         * @description One point of a temperature derating line: at ``temp_c`` the fraction of current allowed.
          */
-        FirmwareVerdict: {
-            /** Device */
-            device: string;
-            /** Profile */
-            profile: string;
+        Derating: {
+            /**
+             * Temp C
+             * @description degrees Celsius
+             */
+            temp_c: number;
+            /**
+             * Fraction
+             * @description a fraction between 0 and 1; 20 % is 0.2
+             */
+            fraction: number;
+        };
+        /**
+         * Encoding
+         * @description How a canonical value becomes what the display shows.
+         *
+         *     ``plain``: value times ``scale``. ``per-2v-cell``: pack volts over the number of 2-V cells of the
+         *     unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``.
+         *     ``on-off``: as choice with yes and no. ``hhmm``: minutes as HH:MM.
+         */
+        Encoding: {
+            /**
+             * Kind
+             * @default plain
+             * @enum {string}
+             */
+            kind: "plain" | "per-2v-cell" | "percent-of-rated" | "choice" | "on-off" | "hhmm";
+            /**
+             * Scale
+             * @description a factor
+             * @default 1
+             */
+            scale: number;
+            /** Rated */
+            rated?: number | null;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
+        };
+        /**
+         * Firmware
+         * @description One firmware version with a verdict and the reason for it.
+         */
+        Firmware: {
             /** Version */
-            version: string | null;
+            version: string;
             /**
              * Verdict
              * @enum {string}
              */
-            verdict: "good" | "bad" | "unknown" | "not-noted";
+            verdict: "good" | "bad";
             /** Why */
-            why: string;
-            /** Yours */
-            yours: boolean;
-            /** Known Good */
-            known_good: string[];
-            /** Known Bad */
-            known_bad: string[];
+            why?: string | null;
         };
         /**
-         * FoundValue
-         * @description What a unit was found to show for one setting: decoded, beside what is planned.
+         * HostRule
+         * @description How module addresses go: the host's address, the first of the others, switches.
          */
-        FoundValue: {
-            /** Setting */
-            setting: string;
-            /** Label */
-            label: string;
-            /** Quantity */
-            quantity: string | null;
-            /** Shown */
-            shown: string;
-            /** Value */
-            value: number | string | boolean | null;
-            /** Planned */
-            planned: string | null;
-            /** Same */
-            same: boolean | null;
-            /** Dangerous */
-            dangerous: boolean;
-            /** Problem */
-            problem: string;
-        };
-        /**
-         * GeneratorPlan
-         * @description The generator's budget, its load, quiet hours, ramp test and recipe.
-         */
-        GeneratorPlan: {
-            /** Available W */
-            available_w: number;
-            /** Derate */
-            derate: number;
-            /** Loads W */
-            loads_w: number;
-            /** Safe Charge A */
-            safe_charge_a: number;
-            /** Loaded */
-            loaded: number;
-            /** Least Charge A */
-            least_charge_a: number;
-            /** Quiet H */
-            quiet_h: number;
-            /** Quiet Needs Wh */
-            quiet_needs_wh: number;
-            /** Quiet Has Wh */
-            quiet_has_wh: number;
-            /** Ramp A */
-            ramp_a: number[];
-            /** Recipe */
-            recipe: string[];
-        };
-        /**
-         * LadderView
-         * @description What a drawing of the ladder needs beside the rungs.
-         */
-        LadderView: {
-            /** Solved For */
-            solved_for: string;
-            /** Feasible */
-            feasible: boolean;
-            /** Low V */
-            low_v: number;
-            /** High V */
-            high_v: number;
-            /** Zones */
-            zones: components["schemas"]["Zone"][];
-            /** Soc Marks */
-            soc_marks: components["schemas"]["SocMark"][];
-            /** Design Load A */
-            design_load_a: number;
-            /** Full Load A */
-            full_load_a: number;
-            /** Path Mohm */
-            path_mohm: number;
+        HostRule: {
+            /** Host Address */
+            host_address: number;
+            /** First Other */
+            first_other: number;
             /**
-             * Decide By
+             * Switches
+             * @default 4
+             */
+            switches: number;
+            /**
+             * Least First
+             * @default true
+             */
+            least_first: boolean;
+            /**
+             * On Is
+             * @default up
              * @enum {string}
              */
-            decide_by: "volts" | "soc";
-            /** Conflict */
-            conflict: string[];
-            /** Way Out */
-            way_out: string;
-        };
-        /**
-         * LeftAlone
-         * @description A setting that stays at factory, and why.
-         */
-        LeftAlone: {
-            /** Setting */
-            setting: string;
-            /** Menu */
-            menu: string[];
-            /** Label */
-            label: string;
-            /** Why */
-            why: string;
-        };
-        /**
-         * Limits
-         * @description Charge and discharge chains and the AC budget.
-         */
-        Limits: {
-            charge: components["schemas"]["Chain"];
-            discharge: components["schemas"]["Chain"];
-            ac: components["schemas"]["Ac"];
-            /** Temperature C */
-            temperature_c: number | null;
-        };
-        /**
-         * Link
-         * @description How BMS and inverter talk; open loop when they do not.
-         */
-        Link: {
+            on_is: "up" | "down";
+            /** Host Pattern */
+            host_pattern?: string | null;
             /**
-             * Loop
+             * Max Modules
+             * @default 16
+             */
+            max_modules: number;
+        };
+        /**
+         * Interlock
+         * @description An inequality the unit enforces on entry, in display figures: ``alarm - shutdown >= 0.5``.
+         */
+        Interlock: {
+            /**
+             * Rule
+             * @description an interlock of at most 200 characters
+             */
+            rule: string;
+            /** Note */
+            note?: string | null;
+        };
+        /**
+         * InverterProfile
+         * @description An inverter-charger: ratings, ports, protocols and every setting of its menu.
+         */
+        InverterProfile: {
+            /**
+             * Ewerer
+             * @constant
+             */
+            ewerer: "inverter/1";
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Maker
+             * @description a name of 1 to 120 characters
+             */
+            maker: string;
+            ratings: components["schemas"]["Ratings"];
+            /** Ac Volts */
+            ac_volts: number[];
+            /** Ac Hz */
+            ac_hz: (50 | 60)[];
+            /** Topologies */
+            topologies: ("single" | "split" | "three")[];
+            /**
+             * Max Parallel
+             * @default 1
+             */
+            max_parallel: number;
+            /**
+             * Start Order
+             * @default any
              * @enum {string}
              */
-            loop: "closed" | "open";
-            /** Protocol */
-            protocol: string | null;
-            /** Host Unit */
-            host_unit: string | null;
-            /** Unit Port */
-            unit_port: string | null;
-            /** Bms Port */
-            bms_port: string | null;
-            /** Bitrate */
-            bitrate: number | null;
-            /** Why */
-            why: string;
-            /** Key */
-            key?: string | null;
-            /** Family */
-            family?: string | null;
+            start_order: "any" | "followers-first" | "host-first";
             /**
-             * Speaking
-             * @default []
+             * Counts Coulombs
+             * @default false
              */
-            speaking: string[];
-            /**
-             * Silent
-             * @default []
-             */
-            silent: string[];
-            /**
-             * Candidates
-             * @default []
-             */
-            candidates: components["schemas"]["LinkCandidate"][];
-            cable?: components["schemas"]["Cable"] | null;
-            addresses?: components["schemas"]["AddressPlan"] | null;
-            terminators?: components["schemas"]["Terminators"] | null;
-            /**
-             * Displays
-             * @default []
-             */
-            displays: components["schemas"]["Display"][];
-            /**
-             * Units
-             * @default []
-             */
-            units: components["schemas"]["UnitLink"][];
+            counts_coulombs: boolean;
             /**
              * Firmware
              * @default []
              */
-            firmware: components["schemas"]["FirmwareVerdict"][];
-            /** Silence S */
-            silence_s?: number | null;
+            firmware: components["schemas"]["Firmware"][];
             /**
-             * Unit Port Label
-             * @default
-             */
-            unit_port_label: string;
-            /**
-             * Bms Port Label
-             * @default
-             */
-            bms_port_label: string;
-        };
-        /**
-         * LinkCandidate
-         * @description One way to link a module family with the units. ``key`` is what a job chooses by.
-         */
-        LinkCandidate: {
-            /** Key */
-            key: string;
-            /**
-             * Loop
-             * @enum {string}
-             */
-            loop: "closed" | "open";
-            /** Word */
-            word: string;
-            /** Family */
-            family: string | null;
-            /** Protocol */
-            protocol: string | null;
-            /** Version */
-            version: string | null;
-            /** Bus */
-            bus: ("can" | "rs485") | null;
-            /** Bitrate */
-            bitrate: number | null;
-            /** Unit Port */
-            unit_port: string | null;
-            /** Bms Port */
-            bms_port: string | null;
-            /** Entry */
-            entry: string | null;
-            /** Possible */
-            possible: boolean;
-            /** Chosen */
-            chosen: boolean;
-            /** Speaks For */
-            speaks_for: string[];
-            /** Speaks Against */
-            speaks_against: components["schemas"]["LinkProblem"][];
-        };
-        /**
-         * LinkProblem
-         * @description What stands in the way of one link candidate: rule, severity, words.
-         */
-        LinkProblem: {
-            /** Rule */
-            rule: string;
-            /**
-             * Severity
-             * @enum {string}
-             */
-            severity: "stop" | "caution" | "note";
-            /** Text */
-            text: string;
-        };
-        /**
-         * Misfit
-         * @description Why a preset does not do: the quantity, what the preset sets, what is permitted or planned.
-         */
-        Misfit: {
-            /** Quantity */
-            quantity: string;
-            /** Word */
-            word: string;
-            /** Preset */
-            preset: number;
-            /** Lowest */
-            lowest: number | null;
-            /** Highest */
-            highest: number | null;
-            /** Text */
-            text: string;
-        };
-        /**
-         * ModuleAddress
-         * @description The address of one module: planned switches (True is up), what was found, the verdict.
-         */
-        ModuleAddress: {
-            /** Module */
-            module: string;
-            /** Host */
-            host: boolean;
-            /** Address */
-            address: number;
-            /** Switches */
-            switches: boolean[];
-            /** Found */
-            found: boolean[] | null;
-            /** Found Address */
-            found_address: number | null;
-            /** Ok */
-            ok: boolean | null;
-        };
-        /**
-         * ModuleFigures
-         * @description One module as it counts in the bank; share is the part of the bank's current it carries.
-         */
-        ModuleFigures: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Series Cells */
-            series_cells: number;
-            /** Capacity Ah */
-            capacity_ah: number;
-            /** Resistance Mohm */
-            resistance_mohm: number;
-            /** Lead Mohm */
-            lead_mohm: number;
-            /** Charge A */
-            charge_a: number;
-            /** Discharge A */
-            discharge_a: number;
-            /** Cell Max V */
-            cell_max_v: number;
-            /** Cell Min V */
-            cell_min_v: number;
-            /** Resting V */
-            resting_v: number | null;
-            /** Share */
-            share: number;
-            /** Current At Limit A */
-            current_at_limit_a: number;
-        };
-        /**
-         * OpenPin
-         * @description A pin that must stay unconnected, and why.
-         */
-        OpenPin: {
-            /**
-             * End
-             * @enum {string}
-             */
-            end: "bms" | "unit";
-            /** Pin */
-            pin: number;
-            /** Signal */
-            signal: string;
-            /** Why */
-            why: string;
-        };
-        /**
-         * Plan
-         * @description A whole plan. Pure function of a job and a library.
-         */
-        Plan: {
-            /**
-             * Ewerer
-             * @default plan/1
-             * @constant
-             */
-            ewerer: "plan/1";
-            /** Job */
-            job: string;
-            bank: components["schemas"]["Bank"] | null;
-            /** Ladder */
-            ladder: {
-                [key: string]: components["schemas"]["Rung"];
-            };
-            ladder_view: components["schemas"]["LadderView"] | null;
-            /** Quantities */
-            quantities: {
-                [key: string]: components["schemas"]["Derived"];
-            };
-            limits: components["schemas"]["Limits"] | null;
-            link: components["schemas"]["Link"];
-            /** Units */
-            units: components["schemas"]["UnitSheet"][];
-            sources: components["schemas"]["SourcesPlan"];
-            windows: components["schemas"]["WindowsPlan"];
-            /**
-             * Found
-             * @default {}
-             */
-            found: {
-                [key: string]: components["schemas"]["FoundValue"][];
-            };
-            /**
-             * Agreement
+             * Ports
              * @default []
              */
-            agreement: components["schemas"]["AgreementRow"][];
+            ports: components["schemas"]["Port"][];
+            /**
+             * Protocols
+             * @default []
+             */
+            protocols: components["schemas"]["Protocol"][];
+            /** Follower Battery Type */
+            follower_battery_type?: string | null;
+            slots?: components["schemas"]["SlotForm"] | null;
+            /** Settings */
+            settings: components["schemas"]["Setting"][];
+            /**
+             * Interlocks
+             * @default []
+             */
+            interlocks: components["schemas"]["Interlock"][];
             /**
              * Presets
              * @default []
              */
-            presets: components["schemas"]["PresetVerdict"][];
+            presets: components["schemas"]["Preset"][];
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * ModuleProfile
+         * @description A battery module as its data sheet and warranty describe it.
+         */
+        ModuleProfile: {
             /**
-             * Readbacks
-             * @default {}
+             * Ewerer
+             * @constant
              */
-            readbacks: {
-                [key: string]: components["schemas"]["ReadBack"][];
+            ewerer: "module/1";
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Maker
+             * @description a name of 1 to 120 characters
+             */
+            maker: string;
+            /** Family */
+            family?: string | null;
+            /**
+             * Chemistry
+             * @description a cell chemistry
+             * @default lfp
+             * @enum {string}
+             */
+            chemistry: "lfp" | "lto" | "nmc";
+            /**
+             * Series Cells
+             * @description cells in series
+             */
+            series_cells: number;
+            /**
+             * Capacity Ah
+             * @description ampere-hours
+             */
+            capacity_ah: number;
+            /**
+             * Resistance Mohm
+             * @description milliohms
+             */
+            resistance_mohm: number;
+            /**
+             * Charge A
+             * @description amperes, above zero
+             */
+            charge_a: number;
+            /**
+             * Discharge A
+             * @description amperes, above zero
+             */
+            discharge_a: number;
+            /** Charge Warranty A */
+            charge_warranty_a?: number | null;
+            /** Discharge Warranty A */
+            discharge_warranty_a?: number | null;
+            /** Discharge Peak A */
+            discharge_peak_a?: number | null;
+            /**
+             * Cell Max V
+             * @description volts of one cell
+             */
+            cell_max_v: number;
+            /**
+             * Cell Min V
+             * @description volts of one cell
+             */
+            cell_min_v: number;
+            /** Charge Cell Low V */
+            charge_cell_low_v?: number | null;
+            /** Charge Cell High V */
+            charge_cell_high_v?: number | null;
+            /** Resting Tolerance V */
+            resting_tolerance_v?: number | null;
+            /**
+             * Charge Derating
+             * @default []
+             */
+            charge_derating: components["schemas"]["Derating"][];
+            /**
+             * Discharge Derating
+             * @default []
+             */
+            discharge_derating: components["schemas"]["Derating"][];
+            bms?: components["schemas"]["Bms"] | null;
+            /**
+             * Firmware
+             * @default []
+             */
+            firmware: components["schemas"]["Firmware"][];
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * Port
+         * @description A communication port: connector, bus, bit rates offered, signal name of each used pin.
+         */
+        Port: {
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /** Label */
+            label: string;
+            /**
+             * Connector
+             * @default 8p8c
+             * @enum {string}
+             */
+            connector: "8p8c" | "terminal";
+            /**
+             * Bus
+             * @enum {string}
+             */
+            bus: "can" | "rs485";
+            /** Bitrates */
+            bitrates: number[];
+            /** Pins */
+            pins: {
+                [key: string]: string;
             };
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
-            /** Stages */
-            stages: components["schemas"]["StageState"][];
-        };
-        /**
-         * PresetVerdict
-         * @description Whether a shipped preset of a unit passes the same rules as the plan.
-         */
-        PresetVerdict: {
-            /** Profile */
-            profile: string;
-            /** Preset */
-            preset: string;
-            /** Fits */
-            fits: boolean;
-            /** Misfits */
-            misfits: components["schemas"]["Misfit"][];
-        };
-        /**
-         * ReadBack
-         * @description The verdict on a value read back after entry.
-         */
-        ReadBack: {
-            /** Key */
-            key: string;
-            /** Ok */
-            ok: boolean;
-            /** Text */
-            text: string;
-        };
-        /**
-         * Reason
-         * @description One line of a why: the rule and its formula with this job's numbers in it.
-         */
-        Reason: {
-            /** Rule */
-            rule: string;
-            /** Text */
-            text: string;
             /**
-             * Bound
+             * Purpose
+             * @default inverter
              * @enum {string}
              */
-            bound: "lowest" | "highest" | "value" | "school";
+            purpose: "inverter" | "module" | "follower" | "meter";
         };
         /**
-         * Rung
-         * @description One threshold: value, permitted range, margin to the next below, what it means in charge, why.
-         *
-         *     ``value`` is volts of the pack or a fraction of charge. ``at_rest_soc`` and ``under_load_soc`` are
-         *     fractions; the bands are the lowest and highest charge the reading may stand for.
+         * Preset
+         * @description A named battery type of the unit with the values it sets: quantity -> canonical value.
          */
-        Rung: {
-            /** Word */
-            word: string;
+        Preset: {
+            /** Name */
+            name: string;
             /**
-             * Kind
-             * @enum {string}
+             * Sets
+             * @description at most 100 values
              */
-            kind: "volts" | "soc";
-            /** Value */
-            value: number;
-            /** Cell V */
-            cell_v: number | null;
-            /** Lowest */
-            lowest: number;
-            /** Highest */
-            highest: number;
-            /** Step */
-            step: number;
-            /** Margin */
-            margin: number | null;
-            /** Next Below */
-            next_below: string | null;
-            /** At Rest Soc */
-            at_rest_soc: number | null;
-            /** At Rest Soc Band */
-            at_rest_soc_band: number[] | null;
-            /** Under Load Soc */
-            under_load_soc: number | null;
-            /** Full Load Soc */
-            full_load_soc: number | null;
-            /** Sag V */
-            sag_v: number;
-            /** Wished */
-            wished: number | null;
-            /** Own */
-            own: boolean;
-            /** Active */
-            active: boolean;
-            /** Settable */
-            settable: boolean;
-            /** Why */
-            why: string[];
-            /** Reasons */
-            reasons: components["schemas"]["Reason"][];
-            /** Alternatives */
-            alternatives: components["schemas"]["Alternative"][];
+            sets: {
+                [key: string]: number;
+            };
         };
         /**
-         * Segment
-         * @description A stretch in which slots and intent differ: what is wanted, what the unit does.
+         * Protocol
+         * @description A BMS protocol spoken on one port: name, version, bit rate, and how it is chosen in the menu.
          */
-        Segment: {
-            /** Days */
-            days: string;
-            /** Start */
-            start: string;
-            /** End */
-            end: string;
-            /** Wanted */
-            wanted: string;
-            /** Gets */
-            gets: string;
+        Protocol: {
+            /**
+             * Name
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            name: string;
+            /** Version */
+            version: string;
+            /**
+             * Port
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            port: string;
+            /**
+             * Bitrate
+             * @description bits a second
+             */
+            bitrate: number;
+            /** Entry */
+            entry?: string | null;
+            /**
+             * Approved
+             * @default false
+             */
+            approved: boolean;
         };
         /**
-         * SheetRow
-         * @description One line to type into one unit. ``entry`` is what the display shall show.
+         * Ratings
+         * @description What the unit can do.
          */
-        SheetRow: {
-            /** Setting */
-            setting: string;
+        Ratings: {
+            /**
+             * Continuous W
+             * @description watts
+             */
+            continuous_w: number;
+            /**
+             * Surge W
+             * @description watts
+             */
+            surge_w: number;
+            /**
+             * Charge Max A
+             * @description amperes, above zero
+             */
+            charge_max_a: number;
+            /**
+             * Ac Charge Max A
+             * @description amperes, above zero
+             */
+            ac_charge_max_a: number;
+            /**
+             * Battery V Min
+             * @description volts of a whole module or bank
+             */
+            battery_v_min: number;
+            /**
+             * Battery V Max
+             * @description volts of a whole module or bank
+             */
+            battery_v_max: number;
+            /**
+             * Class V
+             * @enum {integer}
+             */
+            class_v: 12 | 24 | 48;
+            /**
+             * Inverter Efficiency
+             * @description fraction
+             * @default 0.93
+             */
+            inverter_efficiency: number;
+            /**
+             * Charger Efficiency
+             * @description fraction
+             * @default 0.92
+             */
+            charger_efficiency: number;
+            /**
+             * Idle W
+             * @description watts
+             * @default 0
+             */
+            idle_w: number;
+            /**
+             * Ac Input Max A
+             * @description amperes
+             * @default 0
+             */
+            ac_input_max_a: number;
+        };
+        /**
+         * Setting
+         * @description One setting of a unit, as its own menu shows it.
+         */
+        Setting: {
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
             /** Menu */
             menu: string[];
             /** Label */
             label: string;
             /** Quantity */
-            quantity: string;
-            /** Word */
-            word: string;
-            /** Entry */
-            entry: string;
-            /** Unit */
-            unit: string;
-            /** Value */
-            value: number | string | boolean;
-            /** Target */
-            target: number | string | boolean;
-            /**
-             * Scope
-             * @enum {string}
-             */
-            scope: "same-on-all" | "host" | "own";
-            /**
-             * Level
-             * @enum {string}
-             */
-            level: "user" | "installer";
-            /**
-             * Needs
-             * @enum {string}
-             */
-            needs: "any" | "standby" | "off";
-            /**
-             * Takes Effect
-             * @enum {string}
-             */
-            takes_effect: "at-once" | "restart";
-            /** After */
-            after: string[];
-            /** Resets */
-            resets: string[];
-            /** Encoding */
-            encoding: string;
-            /** Note */
-            note: string;
-            /** Caution */
-            caution: string;
-            /** Why */
-            why: string[];
-        };
-        /**
-         * Slot
-         * @description One time slot as the unit writes it; in a form of six every slot has all flags.
-         */
-        Slot: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "charge" | "discharge" | "slot";
-            /** Start */
-            start: string;
-            /** End */
-            end: string;
-            /** Target Soc */
-            target_soc: number | null;
-            /** Power W */
-            power_w: number | null;
-            /** Charge Allowed */
-            charge_allowed: boolean;
-            /**
-             * Holds
-             * @default false
-             */
-            holds: boolean;
-            /**
-             * Exports
-             * @default false
-             */
-            exports: boolean;
-            /**
-             * Free
-             * @default false
-             */
-            free: boolean;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-        };
-        /**
-         * SocMark
-         * @description Resting volts of the pack at a state of charge, for the band beside the ladder.
-         */
-        SocMark: {
-            /** Soc */
-            soc: number;
-            /** V */
-            v: number;
-        };
-        /**
-         * SourceOrder
-         * @description An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle.
-         */
-        SourceOrder: {
-            /** Profile */
-            profile: string;
-            /** Quantity */
-            quantity: string;
-            /** Wanted */
-            wanted: string;
-            /** Label */
-            label: string;
-            /** Entry */
-            entry: string | null;
-            /** Offers */
-            offers: string[];
-            /** Idle */
-            idle: string[];
-        };
-        /**
-         * SourcesPlan
-         * @description What stage Sources works out.
-         */
-        SourcesPlan: {
-            ac_window: components["schemas"]["AcWindow"] | null;
-            /** Orders */
-            orders: components["schemas"]["SourceOrder"][];
-            generator: components["schemas"]["GeneratorPlan"] | null;
-        };
-        /**
-         * StageState
-         * @description The state of one stage of the work and its key figure in words.
-         */
-        StageState: {
-            /** Stage */
-            stage: string;
-            /** Word */
-            word: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "ok" | "note" | "caution" | "stop" | "open";
-            /** Key */
-            key: string;
-        };
-        /**
-         * Terminators
-         * @description Expected ohms across the pair at the plug, power off, with 0..3 terminators; what was measured.
-         */
-        Terminators: {
-            /** Needed */
-            needed: number;
-            /** Each Ohm */
-            each_ohm: number;
-            /** Expected Ohm */
-            expected_ohm: (number | null)[];
-            /** Measured Ohm */
-            measured_ohm: number | null;
-            /** Found */
-            found: number | null;
-        };
-        /**
-         * UnitLink
-         * @description What the link means for one unit: cable or not, battery type, protocol entry.
-         */
-        UnitLink: {
-            /** Unit */
-            unit: string;
-            /** Cable */
-            cable: boolean;
-            /** Battery Type */
-            battery_type: string;
-            /** Entry */
-            entry: string | null;
-        };
-        /**
-         * UnitShare
-         * @description What one unit may carry, amperes.
-         */
-        UnitShare: {
-            /** Unit */
-            unit: string;
-            /** A */
-            a: number;
-            /** Own Max A */
-            own_max_a: number;
-            /**
-             * Kind
-             * @default unit
-             * @enum {string}
-             */
-            kind: "unit" | "sun-charger";
-        };
-        /**
-         * UnitSheet
-         * @description The sheet of one unit in order of entry.
-         */
-        UnitSheet: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Role */
-            role: string;
-            /** Settings */
-            settings: components["schemas"]["SheetRow"][];
-            /** Leave Alone */
-            leave_alone: components["schemas"]["LeftAlone"][];
-        };
-        /**
-         * UnitWindows
-         * @description The slots of one unit and how they differ from the intent, in minutes and kWh a week.
-         */
-        UnitWindows: {
-            /** Unit */
-            unit: string;
-            /**
-             * Form
-             * @enum {string}
-             */
-            form: "pairs" | "six" | "single";
-            /** Slots */
-            slots: components["schemas"]["Slot"][];
-            /** Differs Minutes */
-            differs_minutes: number;
-            /** Differs Kwh */
-            differs_kwh: number;
-            /** Where */
-            where: components["schemas"]["Segment"][];
-        };
-        /**
-         * WindowsPlan
-         * @description The intent, and every unit's slots for it.
-         */
-        WindowsPlan: {
-            /** Intent */
-            intent: {
-                [key: string]: unknown;
-            }[];
-            /** Units */
-            units: components["schemas"]["UnitWindows"][];
-        };
-        /**
-         * Wire
-         * @description One conductor: pin at the BMS plug, pin at the unit plug, signal, T568B colour and pair of the conductor.
-         */
-        Wire: {
-            /** From */
-            from: number;
-            /** To */
-            to: number;
-            /** Signal */
-            signal: string;
-            /** Colour */
-            colour: string;
-            /** Conductor */
-            conductor: number;
-            /** Pair */
-            pair: number;
-        };
-        /**
-         * WithoutOne
-         * @description The bank with the one module gone whose loss hurts most.
-         */
-        WithoutOne: {
-            /** Series Cells */
-            series_cells: number;
-            /** Capacity Ah */
-            capacity_ah: number;
-            /** Energy Wh */
-            energy_wh: number;
-            /** Resistance Mohm */
-            resistance_mohm: number;
-            /** Charge Limit A */
-            charge_limit_a: number;
-            /** Charge Limit Sum A */
-            charge_limit_sum_a: number;
-            /** Discharge Limit A */
-            discharge_limit_a: number;
-            /** Discharge Limit Sum A */
-            discharge_limit_sum_a: number;
-            /** Reported Charge A */
-            reported_charge_a: number | null;
-            /** Reported Discharge A */
-            reported_discharge_a: number | null;
-            /** Binding Module */
-            binding_module: string | null;
-            /** Binding Module Discharge */
-            binding_module_discharge: string | null;
-            /** Join Current A */
-            join_current_a: number | null;
-            /** Lost Module */
-            lost_module: string;
-        };
-        /**
-         * Zone
-         * @description A forbidden stretch of the ladder in pack volts.
-         */
-        Zone: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Word */
-            word: string;
-        };
-        /**
-         * BlockedTarget
-         * @description Why the planned values cannot all be entered, and what can be.
-         */
-        BlockedTarget: {
-            /** Reasons */
-            reasons: string[];
-            /** Rules */
-            rules: string[];
-            /** Nearest */
-            nearest: components["schemas"]["NearestTarget"][];
-        };
-        /**
-         * NearestTarget
-         * @description A planned value that cannot be reached, and the nearest that can.
-         */
-        NearestTarget: {
-            /** Setting */
-            setting: string;
-            /** Label */
-            label: string;
-            /** Wanted */
-            wanted: string;
-            /** Nearest */
-            nearest: string;
-            /** Unit */
-            unit: string;
-        };
-        /**
-         * Reset
-         * @description What an entry puts back: the setting, to what, and whether the list enters it again.
-         */
-        Reset: {
-            /** Setting */
-            setting: string;
-            /** Label */
-            label: string;
-            /** To */
-            to: string;
-            /** Planned */
-            planned: boolean;
-        };
-        /**
-         * Step
-         * @description One step: an action of the person, or an entry.
-         */
-        Step: {
-            /** Key */
-            key: string;
-            /** No */
-            no: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "action" | "entry";
-            /** Setting */
-            setting?: string | null;
-            /**
-             * Menu
-             * @default []
-             */
-            menu: string[];
-            /** Label */
-            label: string;
-            /**
-             * Word
-             * @default
-             */
-            word: string;
-            /** Quantity */
             quantity?: string | null;
-            /**
-             * Level
-             * @default user
-             */
-            level: string;
-            /**
-             * Needs
-             * @default any
-             */
-            needs: string;
-            /**
-             * Takes Effect
-             * @default at-once
-             */
-            takes_effect: string;
-            /** Shows */
-            shows?: string | null;
-            /** Enter */
-            enter?: string | null;
             /**
              * Unit
              * @default
              */
             unit: string;
+            /** Min */
+            min?: number | null;
+            /** Max */
+            max?: number | null;
+            /** Step */
+            step?: number | null;
+            /** Factory */
+            factory?: string | null;
             /**
-             * Temporary
-             * @default false
+             * @default {
+             *       "kind": "plain",
+             *       "scale": 1,
+             *       "rated": null,
+             *       "choices": null
+             *     }
              */
-            temporary: boolean;
+            encoding: components["schemas"]["Encoding"];
             /**
-             * Resets
+             * Safe
+             * @default nearest
+             * @enum {string}
+             */
+            safe: "down" | "up" | "nearest";
+            /**
+             * Scope
+             * @default same-on-all
+             * @enum {string}
+             */
+            scope: "same-on-all" | "host" | "own";
+            /**
+             * Level
+             * @default user
+             * @enum {string}
+             */
+            level: "user" | "installer";
+            /**
+             * Needs
+             * @default any
+             * @enum {string}
+             */
+            needs: "any" | "standby" | "off";
+            /**
+             * Takes Effect
+             * @default at-once
+             * @enum {string}
+             */
+            takes_effect: "at-once" | "restart";
+            /** Works Only If */
+            works_only_if?: string | null;
+            /**
+             * Side Effects
              * @default []
              */
-            resets: components["schemas"]["Reset"][];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-            /**
-             * Rules
-             * @default []
-             */
-            rules: string[];
-            /**
-             * Caution
-             * @default
-             */
-            caution: string;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /**
-             * Encoding
-             * @default
-             */
-            encoding: string;
+            side_effects: components["schemas"]["SideEffect"][];
+            /** Caution */
+            caution?: string | null;
+            /** Note */
+            note?: string | null;
         };
         /**
-         * UnitOrder
-         * @description The working list of one unit. ``assumed`` says that nobody noted what it shows, so factory values count.
+         * SideEffect
+         * @description What a write of this setting does to others: setting id -> value displayed afterwards.
          */
-        UnitOrder: {
+        SideEffect: {
+            /** When */
+            when?: string | null;
             /**
-             * Ewerer
-             * @default order/1
+             * Sets
+             * @description at most 200 settings
              */
-            ewerer: string;
-            /** Unit */
-            unit: string;
-            /** Profile */
-            profile: string;
-            /** Assumed */
-            assumed: boolean;
-            /** Noted */
-            noted: number;
-            /** Mode */
-            mode: string;
-            /** Steps */
-            steps: components["schemas"]["Step"][];
-            /** Writes */
-            writes: number;
-            /** Fits Already */
-            fits_already: string[];
-            blocked: components["schemas"]["BlockedTarget"] | null;
-            /** Proven */
-            proven: boolean;
-            /** Shortest Walk */
-            shortest_walk: boolean;
-        };
-        /**
-         * FoundOut
-         * @description Found settings that could be read, by id, and the lines that could not.
-         */
-        FoundOut: {
-            /** Values */
-            values: {
+            sets: {
                 [key: string]: string;
             };
-            /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
         };
         /**
-         * DayFigures
-         * @description One day of a simulation.
+         * SlotForm
+         * @description How the unit writes down time windows.
          */
-        DayFigures: {
-            /** Date */
-            date: string;
-            /** Start Soc */
-            start_soc: number;
-            /** Lowest Soc */
-            lowest_soc: number;
-            /** Sun Kwh */
-            sun_kwh: number;
-            /** Load Kwh */
-            load_kwh: number;
-            /** Mains Kwh */
-            mains_kwh: number;
-            /** Generator Kwh */
-            generator_kwh: number;
-            /** Generator H */
-            generator_h: number;
-            /** Curtailed Kwh */
-            curtailed_kwh: number;
-            /** Unserved Kwh */
-            unserved_kwh: number;
-            /** Transfers */
-            transfers: number;
-            /** Full */
-            full: boolean;
-            /** Full At H */
-            full_at_h: number | null;
-            /** Cost */
-            cost: number;
-        };
-        /**
-         * FlowSeries
-         * @description Every step: columns by name, the reason of each step by number, prices and windows.
-         */
-        FlowSeries: {
-            /** Step Min */
+        SlotForm: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "pairs" | "six" | "single";
+            /**
+             * Charge Slots
+             * @default 0
+             */
+            charge_slots: number;
+            /**
+             * Discharge Slots
+             * @default 0
+             */
+            discharge_slots: number;
+            /**
+             * Step Min
+             * @default 1
+             */
             step_min: number;
-            /** Columns */
-            columns: {
-                [key: string]: number[];
-            };
-            /** Reason */
-            reason: number[];
-            /** Reasons */
-            reasons: string[];
-            /** Price */
-            price: number[];
-            /** Action */
-            action: number[];
-            /** Minute */
-            minute: number[];
+            /**
+             * End Of Day
+             * @default 23:59
+             * @enum {string}
+             */
+            end_of_day: "24:00" | "23:59";
+            /**
+             * Target
+             * @default soc
+             * @enum {string}
+             */
+            target: "soc" | "volts" | "none";
         };
         /**
-         * Ledger
-         * @description Sums over a simulation: energies in kWh, counts, extremes, money in the tariff's currency.
+         * SunChargerProfile
+         * @description A separate sun charger.
          */
-        Ledger: {
-            /** Days */
-            days: number;
-            /** Sun Kwh */
-            sun_kwh: number;
-            /** Load Kwh */
-            load_kwh: number;
-            /** Other Kwh */
-            other_kwh: number;
-            /** Sun Used Kwh */
-            sun_used_kwh: number;
-            /** Curtailed Kwh */
-            curtailed_kwh: number;
-            /** Bank In Kwh */
-            bank_in_kwh: number;
-            /** Bank Out Kwh */
-            bank_out_kwh: number;
-            /** Mains Kwh */
-            mains_kwh: number;
-            /** Mains Charge Kwh */
-            mains_charge_kwh: number;
-            /** Export Kwh */
-            export_kwh: number;
-            /** Generator Kwh */
-            generator_kwh: number;
-            /** Unserved Kwh */
-            unserved_kwh: number;
-            /** Lowest Soc */
-            lowest_soc: number;
-            /** Lowest V */
-            lowest_v: number;
-            /** Highest V */
-            highest_v: number;
-            /** Highest C */
-            highest_c: number;
-            /** Transfers */
-            transfers: number;
-            /** Transfers Per Night */
-            transfers_per_night: number;
-            /** Most Transfers A Night */
-            most_transfers_a_night: number;
-            /** Generator H */
-            generator_h: number;
-            /** Generator Starts */
-            generator_starts: number;
-            /** Full Days */
-            full_days: number;
-            /** Days To Full */
-            days_to_full: number | null;
-            /** Outside Limits H */
-            outside_limits_h: number;
-            /** Bought */
-            bought: number;
-            /** Sold */
-            sold: number;
-            /** Demand */
-            demand: number;
-            /** Cost */
-            cost: number;
-            /** Currency */
-            currency: string;
-        };
-        /**
-         * Simulation
-         * @description A simulated stretch of days.
-         */
-        Simulation: {
+        SunChargerProfile: {
             /**
              * Ewerer
-             * @default simulation/1
+             * @constant
              */
-            ewerer: string;
-            /** Job */
-            job: string;
-            /** Days */
-            days: number;
-            /** Step Min */
-            step_min: number;
-            /** As Found */
-            as_found: boolean;
-            ledger: components["schemas"]["Ledger"];
-            /** Daily */
-            daily: components["schemas"]["DayFigures"][];
-            series: components["schemas"]["FlowSeries"] | null;
-            /** Assumed */
-            assumed: string[];
+            ewerer: "sun-charger/1";
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Maker
+             * @description a name of 1 to 120 characters
+             */
+            maker: string;
+            /**
+             * Charge Max A
+             * @description amperes, above zero
+             */
+            charge_max_a: number;
+            /**
+             * Battery V Max
+             * @description volts of a whole module or bank
+             */
+            battery_v_max: number;
+            /**
+             * Array V Max
+             * @description volts of a whole module or bank
+             */
+            array_v_max: number;
+            /**
+             * Efficiency
+             * @description fraction
+             * @default 0.97
+             */
+            efficiency: number;
+            /**
+             * Follows
+             * @default []
+             */
+            follows: string[];
+            /**
+             * Battery Type Codes
+             * @default {}
+             */
+            battery_type_codes: {
+                [key: string]: string;
+            };
+            /** Notes */
+            notes?: string | null;
         };
         /**
-         * RunOut
-         * @description The state of long work; ``result`` once it is done.
+         * CheckOut
+         * @description What is wrong with a profile, and its key figures when nothing is.
          */
-        RunOut: {
-            /** Id */
-            id: string;
-            /** Kind */
-            kind: string;
-            /** State */
-            state: string;
-            /** Word */
-            word: string;
-            /** Share */
-            share: number;
+        CheckOut: {
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** About */
+            about: string;
+        };
+        /**
+         * TriedEntry
+         * @description What a canonical value becomes on the display, and back; or what is wrong.
+         */
+        TriedEntry: {
+            /** Shown */
+            shown: string;
+            /** Means */
+            means: string;
             /** Problem */
             problem: string;
+        };
+        /**
+         * TriedWrite
+         * @description One write: taken or refused with the reason, and what it changed besides.
+         */
+        TriedWrite: {
+            /** Setting */
+            setting: string;
+            /** Value */
+            value: string;
+            /** Taken */
+            taken: boolean;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TryOut
+         * @description The outcome of a try.
+         */
+        TryOut: {
+            entry: components["schemas"]["TriedEntry"];
+            /** Writes */
+            writes: components["schemas"]["TriedWrite"][];
+        };
+        /**
+         * TryIn
+         * @description A profile to try: one value of one setting, and writes in order.
+         */
+        TryIn: {
+            /** Profile */
+            profile: components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
+            /**
+             * Setting
+             * @default
+             */
+            setting: string;
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+            /**
+             * Writes
+             * @default []
+             */
+            writes: components["schemas"]["WriteIn"][];
+        };
+        /**
+         * WriteIn
+         * @description One write to try.
+         */
+        WriteIn: {
+            /** Setting */
+            setting: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * StaleProfileOut
+         * @description A save that came too late, with the version that is there.
+         */
+        StaleProfileOut: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Current Revision */
+            current_revision: number;
+            /** Theirs */
+            theirs: {
+                [key: string]: unknown;
+            };
+        };
+        /** Page[VersionLine] */
+        Page_VersionLine_: {
+            /** Items */
+            items: components["schemas"]["VersionLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * VersionLine
+         * @description A version of a profile.
+         */
+        VersionLine: {
+            /** Revision */
+            revision: number;
+            /**
+             * Saved At
+             * Format: date-time
+             */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
+        };
+        /** Page[SymptomLine] */
+        Page_SymptomLine_: {
+            /** Items */
+            items: components["schemas"]["SymptomLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
         };
         /**
          * SymptomLine
@@ -3235,127 +2767,3200 @@ export interface components {
             because: string[];
         };
         /**
-         * ProtocolLine
-         * @description A protocol family.
+         * Inquiry
+         * @description Answers by test id (number of the outcome), and the job whose plan is evidence.
          */
-        ProtocolLine: {
-            /** Name */
-            name: string;
-            /** Word */
-            word: string;
-            /** Layer */
-            layer: string;
-            /** Open */
-            open: boolean;
-            /** Carries */
-            carries: string;
-            /** Dbc */
-            dbc: boolean;
+        Inquiry: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: number;
+            };
+            document?: components["schemas"]["Job"] | null;
         };
         /**
-         * ProfileLine
-         * @description A profile in the library.
+         * Ac
+         * @description The tightest AC source, and all of them. None where no AC source exists.
          */
-        ProfileLine: {
+        Ac: {
+            /**
+             * Free W
+             * @description what the tightest source leaves [W]
+             */
+            free_w: number | null;
+            /**
+             * Charge A
+             * @description what may go into the bank from it [A]
+             */
+            charge_a: number | null;
+            /**
+             * Shortcut A
+             * @description the trade's short cut [A]
+             */
+            shortcut_a: number | null;
+            /**
+             * Source
+             * @description the tightest source
+             */
+            source: string | null;
+            /**
+             * Sources
+             * @description all AC sources
+             */
+            sources: components["schemas"]["AcSource"][];
+        };
+        /**
+         * AcSource
+         * @description The charging budget of one AC source: free watts, safe amperes, the trade's short cut.
+         */
+        AcSource: {
+            /**
+             * Source
+             * @description which source
+             * @enum {string}
+             */
+            source: "mains" | "generator";
+            /**
+             * Available W
+             * @description what it gives for hours [W]
+             */
+            available_w: number;
+            /**
+             * Loads W
+             * @description loads that run while charging [W]
+             */
+            loads_w: number;
+            /**
+             * Free W
+             * @description what is left for charging [W]
+             */
+            free_w: number;
+            /**
+             * Charge A
+             * @description what may go into the bank from it [A]
+             */
+            charge_a: number;
+            /**
+             * Shortcut A
+             * @description the trade's short cut, which overstates [A]
+             */
+            shortcut_a: number;
+            /**
+             * Shortcut Draws W
+             * @description what the short cut would draw [W]
+             */
+            shortcut_draws_w: number;
+        };
+        /**
+         * AcWindow
+         * @description The AC input window in volts, from where it lets go to where it takes back.
+         */
+        AcWindow: {
+            /**
+             * Range
+             * @description narrow for electronics, wide for a generator or a weak grid
+             * @enum {string}
+             */
+            range: "narrow" | "wide";
+            /**
+             * Low Off V
+             * @description AC is let go below [V]
+             */
+            low_off_v: number;
+            /**
+             * Low On V
+             * @description AC is taken back above [V]
+             */
+            low_on_v: number;
+            /**
+             * Nominal V
+             * @description nominal [V]
+             */
+            nominal_v: number;
+            /**
+             * High On V
+             * @description AC is taken back below [V]
+             */
+            high_on_v: number;
+            /**
+             * High Off V
+             * @description AC is let go above [V]
+             */
+            high_off_v: number;
+        };
+        /**
+         * AddressPlan
+         * @description Switches of every speaking module, the cables between them, and the words to go with them.
+         */
+        AddressPlan: {
+            /**
+             * Family
+             * @description module family
+             */
+            family: string;
+            /**
+             * Least First
+             * @description whether switch 1 counts least
+             */
+            least_first: boolean;
+            /**
+             * On Is
+             * @description which way is on
+             * @enum {string}
+             */
+            on_is: "up" | "down";
+            /**
+             * Modules
+             * @description each speaking module
+             */
+            modules: components["schemas"]["ModuleAddress"][];
+            /**
+             * Path
+             * @description cables between modules, from port to port
+             */
+            path: {
+                [key: string]: string;
+            }[];
+            /**
+             * Steps
+             * @description what to do, in order
+             */
+            steps: string[];
+        };
+        /**
+         * AgreementRow
+         * @description One setting over all units of a model: what each shows, whether they agree as the scope asks.
+         */
+        AgreementRow: {
+            /**
+             * Profile
+             * @description the units' model
+             */
+            profile: string;
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             */
+            menu: string[];
+            /**
+             * Scope
+             * @description same on all units, host only, or each its own
+             * @enum {string}
+             */
+            scope: "same-on-all" | "host" | "own";
+            /**
+             * Shown
+             * @description what each unit shows
+             */
+            shown: {
+                [key: string]: string | null;
+            };
+            /**
+             * Planned
+             * @description what each unit shall show
+             */
+            planned: {
+                [key: string]: string | null;
+            };
+            /**
+             * Agrees
+             * @description whether they agree as the scope asks
+             */
+            agrees: boolean | null;
+            /**
+             * Text
+             * @description what is the matter
+             */
+            text: string;
+        };
+        /**
+         * Alternative
+         * @description Another school's figure for the same quantity.
+         */
+        Alternative: {
+            /**
+             * School
+             * @description name of the other school
+             */
+            school: string;
+            /**
+             * Value
+             * @description its figure, in the quantity's own unit
+             */
+            value: number | string;
+            /**
+             * Text
+             * @description how it comes about
+             */
+            text: string;
+        };
+        /**
+         * Bank
+         * @description The bank of the plan, with each module and the figures with one module gone.
+         */
+        Bank: {
+            /**
+             * Series Cells
+             * @description cells in series
+             */
+            series_cells: number;
+            /**
+             * Capacity Ah
+             * @description capacity of all modules together [Ah]
+             */
+            capacity_ah: number;
+            /**
+             * Energy Wh
+             * @description capacity at nominal volts [Wh]
+             */
+            energy_wh: number;
+            /**
+             * Resistance Mohm
+             * @description modules and their leads in parallel [mohm]
+             */
+            resistance_mohm: number;
+            /**
+             * Charge Limit A
+             * @description charge limit with the current shared out by resistance [A]
+             */
+            charge_limit_a: number;
+            /**
+             * Charge Limit Sum A
+             * @description plain sum of the data sheets' charge limits [A]
+             */
+            charge_limit_sum_a: number;
+            /**
+             * Discharge Limit A
+             * @description discharge limit with the current shared out by resistance [A]
+             */
+            discharge_limit_a: number;
+            /**
+             * Discharge Limit Sum A
+             * @description plain sum of the data sheets' discharge limits [A]
+             */
+            discharge_limit_sum_a: number;
+            /**
+             * Reported Charge A
+             * @description charge limit as the BMS will report it [A]; none where no BMS speaks
+             */
+            reported_charge_a: number | null;
+            /**
+             * Reported Discharge A
+             * @description discharge limit as the BMS will report it [A]; none where no BMS speaks
+             */
+            reported_discharge_a: number | null;
+            /**
+             * Binding Module
+             * @description module that reaches its charge limit first; none where all reach it together
+             */
+            binding_module: string | null;
+            /**
+             * Binding Module Discharge
+             * @description module that reaches its discharge limit first; none where all reach it together
+             */
+            binding_module_discharge: string | null;
+            /**
+             * Join Current A
+             * @description largest current on closing two measured modules [A]; none where unmeasured
+             */
+            join_current_a: number | null;
+            /**
+             * Nominal V
+             * @description nominal volts [V]
+             */
+            nominal_v: number;
+            /**
+             * Class V
+             * @description voltage class [V]
+             */
+            class_v: number;
+            /**
+             * Chemistry
+             * @description cell chemistry
+             */
+            chemistry: string;
+            /**
+             * Cell Max V
+             * @description lowest of the modules' cell maxima [V]
+             */
+            cell_max_v: number;
+            /**
+             * Cell Min V
+             * @description highest of the modules' cell minima [V]
+             */
+            cell_min_v: number;
+            /**
+             * Path Mohm
+             * @description bank and main leads, what sag is counted with [mohm]
+             */
+            path_mohm: number;
+            /** @description the same figures with one module gone; none for one module */
+            without_one: components["schemas"]["WithoutOne"] | null;
+            /**
+             * Modules
+             * @description each module as it counts in the bank
+             */
+            modules: components["schemas"]["ModuleFigures"][];
+        };
+        /**
+         * Cable
+         * @description The cable between BMS and host unit.
+         */
+        Cable: {
+            /**
+             * Straight
+             * @description whether a patch cable fits
+             */
+            straight: boolean;
+            /**
+             * Kind
+             * @description patch, made, or to terminals
+             * @enum {string}
+             */
+            kind: "patch" | "made" | "terminal";
+            /**
+             * Wires
+             * @description pin to pin
+             */
+            wires: components["schemas"]["Wire"][];
+            /**
+             * Open Pins
+             * @description pins that stay unconnected
+             */
+            open_pins: components["schemas"]["OpenPin"][];
+            /**
+             * Length Limit M
+             * @description longest bus at this bit rate [m]
+             */
+            length_limit_m: number;
+            /**
+             * Length M
+             * @description length given [m]
+             */
+            length_m: number | null;
+            /**
+             * Advice
+             * @description what to mind while making it
+             */
+            advice: string[];
+        };
+        /**
+         * Cap
+         * @description One cap of a chain: name, amperes at the bank, why; rule it comes from.
+         */
+        Cap: {
+            /**
+             * Cap
+             * @description name of the cap
+             */
+            cap: string;
+            /**
+             * Word
+             * @description its word on screens
+             */
+            word: string;
+            /**
+             * A
+             * @description amperes at the bank [A]
+             */
+            a: number;
+            /**
+             * Why
+             * @description how it comes about
+             */
+            why: string;
+            /**
+             * Rule
+             * @description id of the rule
+             */
+            rule: string;
+            /**
+             * Without One A
+             * @description the same with one module gone [A]
+             */
+            without_one_a?: number | null;
+        };
+        /**
+         * Chain
+         * @description The chain of caps in one direction, the binding one, the split to units.
+         */
+        Chain: {
+            /**
+             * Bank A
+             * @description what the bank may take or give [A]
+             */
+            bank_a: number;
+            /**
+             * Binding
+             * @description the cap that binds
+             */
+            binding: string | null;
+            /**
+             * Caps
+             * @description all caps in working order
+             */
+            caps: components["schemas"]["Cap"][];
+            /**
+             * Units
+             * @description each unit's part
+             */
+            units: components["schemas"]["UnitShare"][];
+            /**
+             * Needed A
+             * @description what the design load needs [A]
+             */
+            needed_a: number | null;
+            /**
+             * Needed Peak A
+             * @description what the peak load needs [A]
+             */
+            needed_peak_a: number | null;
+            /**
+             * Without One A
+             * @description the same with one module gone [A]
+             */
+            without_one_a: number | null;
+        };
+        /**
+         * Clash
+         * @description A stretch of a weekday in which two windows want different things; the first of them counts.
+         */
+        Clash: {
+            /**
+             * Day
+             * @description weekday, 0 Monday
+             */
+            day: number;
+            /**
+             * Start
+             * @description minute of the day it begins [min]
+             */
+            start: number;
+            /**
+             * End
+             * @description minute of the day it ends [min]
+             */
+            end: number;
+            /**
+             * First
+             * @description number of the window that counts
+             */
+            first: number;
+            /**
+             * Second
+             * @description number of the window that gives way
+             */
+            second: number;
+        };
+        /**
+         * Derived
+         * @description A figure or choice that is not a threshold: value, unit, range where it has one, why.
+         */
+        Derived: {
+            /**
+             * Word
+             * @description the quantity's word on screens
+             */
+            word: string;
+            /**
+             * Value
+             * @description the planned figure or choice
+             */
+            value: number | string | boolean;
+            /**
+             * Unit
+             * @description unit of the figure
+             */
+            unit: string;
+            /**
+             * Lowest
+             * @description lowest permitted figure
+             */
+            lowest?: number | null;
+            /**
+             * Highest
+             * @description highest permitted figure
+             */
+            highest?: number | null;
+            /**
+             * Why
+             * @description ids of the rules behind it
+             */
+            why: string[];
+            /**
+             * Reasons
+             * @description the rules with this job's numbers
+             */
+            reasons: components["schemas"]["Reason"][];
+            /**
+             * Alternatives
+             * @description other schools' figures
+             * @default []
+             */
+            alternatives: components["schemas"]["Alternative"][];
+        };
+        /**
+         * Display
+         * @description What the inverter should show in one case. None: nothing is shown.
+         */
+        Display: {
+            /**
+             * Case
+             * @description name of the case
+             */
+            case: string;
+            /**
+             * Word
+             * @description what was done
+             */
+            word: string;
+            /**
+             * Volts
+             * @description volts shown [V]
+             */
+            volts: number | null;
+            /**
+             * Charge V
+             * @description asked charge volts shown [V]
+             */
+            charge_v: number | null;
+            /**
+             * Charge A
+             * @description charge limit shown [A]
+             */
+            charge_a: number | null;
+            /**
+             * Discharge A
+             * @description discharge limit shown [A]
+             */
+            discharge_a: number | null;
+            /**
+             * Note
+             * @description what to know of it
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * Finding
+         * @description What was compared with what, in numbers and units, what to change, and where.
+         */
+        Finding: {
+            /**
+             * Rule
+             * @description id of the rule that speaks
+             */
+            rule: string;
+            /**
+             * Stage
+             * @description stage of the work it belongs to
+             */
+            stage: string;
+            /**
+             * Severity
+             * @description stop: do not energise; caution: a person must decide; note
+             * @enum {string}
+             */
+            severity: "stop" | "caution" | "note";
+            /**
+             * Title
+             * @description what is the matter, in a few words
+             */
+            title: string;
+            /**
+             * At
+             * @description JSON pointer of the place in the job that would change it
+             */
+            at: string;
+            /**
+             * Message
+             * @description what was compared with what, in numbers and units
+             */
+            message: string;
+            /**
+             * Numbers
+             * @description the figures compared, named with their unit
+             * @default {}
+             */
+            numbers: {
+                [key: string]: unknown;
+            };
+            /**
+             * Fix
+             * @description what to change
+             * @default
+             */
+            fix: string;
+            /**
+             * Source
+             * @description where the rule comes from
+             * @default
+             */
+            source: string;
+            /**
+             * Status
+             * @description S published standard, T common practice, M from memory
+             * @default
+             */
+            status: string;
+        };
+        /**
+         * FirmwareVerdict
+         * @description What is known of the firmware of one device.
+         */
+        FirmwareVerdict: {
+            /**
+             * Device
+             * @description unit or module
+             */
+            device: string;
+            /**
+             * Profile
+             * @description its profile
+             */
+            profile: string;
+            /**
+             * Version
+             * @description version noted
+             */
+            version: string | null;
+            /**
+             * Verdict
+             * @description what is known of it
+             * @enum {string}
+             */
+            verdict: "good" | "bad" | "unknown" | "not-noted";
+            /**
+             * Why
+             * @description reason of the verdict
+             */
+            why: string;
+            /**
+             * Yours
+             * @description whether the verdict is the person's own note
+             */
+            yours: boolean;
+            /**
+             * Known Good
+             * @description versions known good
+             */
+            known_good: string[];
+            /**
+             * Known Bad
+             * @description versions known bad
+             */
+            known_bad: string[];
+        };
+        /**
+         * FoundValue
+         * @description What a unit was found to show for one setting: decoded, beside what is planned.
+         */
+        FoundValue: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Quantity
+             * @description canonical quantity it carries
+             */
+            quantity: string | null;
+            /**
+             * Shown
+             * @description what was noted
+             */
+            shown: string;
+            /**
+             * Value
+             * @description canonical value of it; none where it cannot be read
+             */
+            value: number | string | boolean | null;
+            /**
+             * Planned
+             * @description the plan's entry
+             */
+            planned: string | null;
+            /**
+             * Same
+             * @description whether both mean the same
+             */
+            same: boolean | null;
+            /**
+             * Dangerous
+             * @description whether it could hurt the bank at once
+             */
+            dangerous: boolean;
+            /**
+             * Problem
+             * @description why it cannot be read
+             */
+            problem: string;
+        };
+        /**
+         * GeneratorPlan
+         * @description The generator's budget, its load, quiet hours, ramp test and recipe.
+         */
+        GeneratorPlan: {
+            /**
+             * Available W
+             * @description continuous watts after derating [W]
+             */
+            available_w: number;
+            /**
+             * Derate
+             * @description part of the rating that remains (0..1)
+             */
+            derate: number;
+            /**
+             * Loads W
+             * @description loads that run while charging [W]
+             */
+            loads_w: number;
+            /**
+             * Safe Charge A
+             * @description what may go into the bank [A]
+             */
+            safe_charge_a: number;
+            /**
+             * Loaded
+             * @description load as part of the rating (0..1)
+             */
+            loaded: number;
+            /**
+             * Least Charge A
+             * @description charging that brings it to its least load [A]
+             */
+            least_charge_a: number;
+            /**
+             * Quiet H
+             * @description length of the quiet hours [h]
+             */
+            quiet_h: number;
+            /**
+             * Quiet Needs Wh
+             * @description what the loads need through them [Wh]
+             */
+            quiet_needs_wh: number;
+            /**
+             * Quiet Has Wh
+             * @description what the bank has at their start [Wh]
+             */
+            quiet_has_wh: number;
+            /**
+             * Ramp A
+             * @description charging to try one after the other [A]
+             */
+            ramp_a: number[];
+            /**
+             * Recipe
+             * @description how to run it, in sentences
+             */
+            recipe: string[];
+        };
+        /**
+         * LadderView
+         * @description What a drawing of the ladder needs beside the rungs.
+         */
+        LadderView: {
+            /**
+             * Solved For
+             * @description profile whose steps the ladder stands on; empty without one
+             */
+            solved_for: string;
+            /**
+             * Feasible
+             * @description whether all rules fit together
+             */
+            feasible: boolean;
+            /**
+             * Low V
+             * @description lower end of the drawing [V]
+             */
+            low_v: number;
+            /**
+             * High V
+             * @description upper end of the drawing [V]
+             */
+            high_v: number;
+            /**
+             * Zones
+             * @description forbidden stretches
+             */
+            zones: components["schemas"]["Zone"][];
+            /**
+             * Soc Marks
+             * @description resting volts by charge
+             */
+            soc_marks: components["schemas"]["SocMark"][];
+            /**
+             * Design Load A
+             * @description design load at the bank [A]
+             */
+            design_load_a: number;
+            /**
+             * Full Load A
+             * @description largest discharge current [A]
+             */
+            full_load_a: number;
+            /**
+             * Path Mohm
+             * @description bank and main leads [mohm]
+             */
+            path_mohm: number;
+            /**
+             * Decide By
+             * @description whether the thresholds act on volts or on charge
+             * @enum {string}
+             */
+            decide_by: "volts" | "soc";
+            /**
+             * Conflict
+             * @description ids of the rules that cannot hold together
+             */
+            conflict: string[];
+            /**
+             * Way Out
+             * @description the nearest way out of a conflict
+             */
+            way_out: string;
+        };
+        /**
+         * LeftAlone
+         * @description A setting that stays at factory, and why.
+         */
+        LeftAlone: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Why
+             * @description why it stays at factory
+             */
+            why: string;
+        };
+        /**
+         * Limits
+         * @description Charge and discharge chains and the AC budget.
+         */
+        Limits: {
+            /** @description into the bank */
+            charge: components["schemas"]["Chain"];
+            /** @description out of the bank */
+            discharge: components["schemas"]["Chain"];
+            /** @description budgets of the AC sources */
+            ac: components["schemas"]["Ac"];
+            /**
+             * Temperature C
+             * @description temperature at the bank the caps were taken at [degC]
+             */
+            temperature_c: number | null;
+        };
+        /**
+         * Link
+         * @description How BMS and inverter talk; open loop when they do not.
+         */
+        Link: {
+            /**
+             * Loop
+             * @description closed: the BMS tells the inverter; open: settings alone decide
+             * @enum {string}
+             */
+            loop: "closed" | "open";
+            /**
+             * Protocol
+             * @description protocol with its version
+             */
+            protocol: string | null;
+            /**
+             * Host Unit
+             * @description unit the cable goes to
+             */
+            host_unit: string | null;
+            /**
+             * Unit Port
+             * @description its port
+             */
+            unit_port: string | null;
+            /**
+             * Bms Port
+             * @description port of the BMS
+             */
+            bms_port: string | null;
+            /**
+             * Bitrate
+             * @description bits a second [bit/s]
+             */
+            bitrate: number | null;
+            /**
+             * Why
+             * @description why this link
+             */
+            why: string;
+            /**
+             * Key
+             * @description key of the chosen candidate
+             */
+            key?: string | null;
+            /**
+             * Family
+             * @description module family that speaks
+             */
+            family?: string | null;
+            /**
+             * Speaking
+             * @description modules the inverter hears
+             * @default []
+             */
+            speaking: string[];
+            /**
+             * Silent
+             * @description modules it does not hear
+             * @default []
+             */
+            silent: string[];
+            /**
+             * Candidates
+             * @description all links, the best first
+             * @default []
+             */
+            candidates: components["schemas"]["LinkCandidate"][];
+            /** @description the cable; none in open loop */
+            cable?: components["schemas"]["Cable"] | null;
+            /** @description address plan; none where nothing is addressed */
+            addresses?: components["schemas"]["AddressPlan"] | null;
+            /** @description terminators of the bus */
+            terminators?: components["schemas"]["Terminators"] | null;
+            /**
+             * Displays
+             * @description what the inverter shows in each case
+             * @default []
+             */
+            displays: components["schemas"]["Display"][];
+            /**
+             * Units
+             * @description what the link means for each unit
+             * @default []
+             */
+            units: components["schemas"]["UnitLink"][];
+            /**
+             * Firmware
+             * @description what is known of each firmware
+             * @default []
+             */
+            firmware: components["schemas"]["FirmwareVerdict"][];
+            /**
+             * Silence S
+             * @description time without a message that counts as loss of link [s]
+             */
+            silence_s?: number | null;
+            /**
+             * Unit Port Label
+             * @description the unit's port as labelled
+             * @default
+             */
+            unit_port_label: string;
+            /**
+             * Bms Port Label
+             * @description the BMS's port as labelled
+             * @default
+             */
+            bms_port_label: string;
+        };
+        /**
+         * LinkCandidate
+         * @description One way to link a module family with the units. ``key`` is what a job chooses by.
+         */
+        LinkCandidate: {
+            /**
+             * Key
+             * @description what a job chooses it by
+             */
+            key: string;
+            /**
+             * Loop
+             * @description closed: the BMS tells the inverter; open: settings alone decide
+             * @enum {string}
+             */
+            loop: "closed" | "open";
+            /**
+             * Word
+             * @description its name on screens
+             */
+            word: string;
+            /**
+             * Family
+             * @description module family that would speak
+             */
+            family: string | null;
+            /**
+             * Protocol
+             * @description protocol both ends speak
+             */
+            protocol: string | null;
+            /**
+             * Version
+             * @description its version
+             */
+            version: string | null;
+            /**
+             * Bus
+             * @description physical layer
+             */
+            bus: ("can" | "rs485") | null;
+            /**
+             * Bitrate
+             * @description bits a second [bit/s]
+             */
+            bitrate: number | null;
+            /**
+             * Unit Port
+             * @description port of the unit
+             */
+            unit_port: string | null;
+            /**
+             * Bms Port
+             * @description port of the BMS
+             */
+            bms_port: string | null;
+            /**
+             * Entry
+             * @description what to choose in the unit's menu
+             */
+            entry: string | null;
+            /**
+             * Possible
+             * @description whether nothing stops it
+             */
+            possible: boolean;
+            /**
+             * Chosen
+             * @description whether it is the plan's link
+             */
+            chosen: boolean;
+            /**
+             * Speaks For
+             * @description what speaks for it
+             */
+            speaks_for: string[];
+            /**
+             * Speaks Against
+             * @description what speaks against it
+             */
+            speaks_against: components["schemas"]["LinkProblem"][];
+        };
+        /**
+         * LinkProblem
+         * @description What stands in the way of one link candidate: rule, severity, words.
+         */
+        LinkProblem: {
+            /**
+             * Rule
+             * @description id of the rule
+             */
+            rule: string;
+            /**
+             * Severity
+             * @description stop: not possible; caution; note
+             * @enum {string}
+             */
+            severity: "stop" | "caution" | "note";
+            /**
+             * Text
+             * @description what stands in the way
+             */
+            text: string;
+        };
+        /**
+         * Misfit
+         * @description Why a preset does not do: the quantity, what the preset sets, what is permitted or planned.
+         */
+        Misfit: {
+            /**
+             * Quantity
+             * @description canonical quantity
+             */
+            quantity: string;
+            /**
+             * Word
+             * @description its word
+             */
+            word: string;
+            /**
+             * Preset
+             * @description what the preset sets
+             */
+            preset: number;
+            /**
+             * Lowest
+             * @description lowest permitted
+             */
+            lowest: number | null;
+            /**
+             * Highest
+             * @description highest permitted
+             */
+            highest: number | null;
+            /**
+             * Text
+             * @description what is the matter
+             */
+            text: string;
+        };
+        /**
+         * ModuleAddress
+         * @description The address of one module: planned switches (True is up), what was found, the verdict.
+         */
+        ModuleAddress: {
+            /**
+             * Module
+             * @description the module
+             */
+            module: string;
+            /**
+             * Host
+             * @description whether it speaks for the others
+             */
+            host: boolean;
+            /**
+             * Address
+             * @description planned address
+             */
+            address: number;
+            /**
+             * Switches
+             * @description switches as planned, up is true, the first switch first
+             */
+            switches: boolean[];
+            /**
+             * Found
+             * @description switches as found
+             */
+            found: boolean[] | null;
+            /**
+             * Found Address
+             * @description address they stand for
+             */
+            found_address: number | null;
+            /**
+             * Ok
+             * @description whether they are as planned
+             */
+            ok: boolean | null;
+        };
+        /**
+         * ModuleFigures
+         * @description One module as it counts in the bank; share is the part of the bank's current it carries.
+         */
+        ModuleFigures: {
+            /**
+             * Id
+             * @description the module's id in the job
+             */
+            id: string;
+            /**
+             * Name
+             * @description its name
+             */
+            name: string;
+            /**
+             * Series Cells
+             * @description cells in series
+             */
+            series_cells: number;
+            /**
+             * Capacity Ah
+             * @description capacity [Ah]
+             */
+            capacity_ah: number;
+            /**
+             * Resistance Mohm
+             * @description the module's own resistance [mohm]
+             */
+            resistance_mohm: number;
+            /**
+             * Lead Mohm
+             * @description its leads [mohm]
+             */
+            lead_mohm: number;
+            /**
+             * Charge A
+             * @description charge limit of its data sheet [A]
+             */
+            charge_a: number;
+            /**
+             * Discharge A
+             * @description discharge limit of its data sheet [A]
+             */
+            discharge_a: number;
+            /**
+             * Cell Max V
+             * @description highest volts of a cell [V]
+             */
+            cell_max_v: number;
+            /**
+             * Cell Min V
+             * @description lowest volts of a cell [V]
+             */
+            cell_min_v: number;
+            /**
+             * Resting V
+             * @description measured at rest [V]; none where unmeasured
+             */
+            resting_v: number | null;
+            /**
+             * Share
+             * @description part of the bank's current it carries (0..1)
+             */
+            share: number;
+            /**
+             * Current At Limit A
+             * @description its current while the bank is charged at its limit [A]
+             */
+            current_at_limit_a: number;
+        };
+        /**
+         * NextModule
+         * @description Figures that a further nameplate module starts from.
+         */
+        NextModule: {
+            /**
+             * Series Cells
+             * @description cells in series
+             */
+            series_cells: number;
+            /**
+             * Capacity Ah
+             * @description capacity [Ah]
+             */
+            capacity_ah: number;
+            /**
+             * Charge A
+             * @description charge limit [A]
+             */
+            charge_a: number;
+            /**
+             * Discharge A
+             * @description discharge limit [A]
+             */
+            discharge_a: number;
+        };
+        /**
+         * NextUnit
+         * @description The role and phase that a further unit would take.
+         */
+        NextUnit: {
+            /**
+             * Role
+             * @description host where there is none yet
+             * @enum {string}
+             */
+            role: "host" | "follower";
+            /**
+             * Phase
+             * @description the phase with the fewest units
+             */
+            phase: string;
+            /**
+             * Phases
+             * @description phases of the site
+             */
+            phases: string[];
+        };
+        /**
+         * OpenPin
+         * @description A pin that must stay unconnected, and why.
+         */
+        OpenPin: {
+            /**
+             * End
+             * @description which plug
+             * @enum {string}
+             */
+            end: "bms" | "unit";
+            /**
+             * Pin
+             * @description pin number
+             */
+            pin: number;
+            /**
+             * Signal
+             * @description signal on it
+             */
+            signal: string;
+            /**
+             * Why
+             * @description why it stays open
+             */
+            why: string;
+        };
+        /**
+         * Plan
+         * @description A whole plan. Pure function of a job and a library.
+         */
+        Plan: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default plan/1
+             * @constant
+             */
+            ewerer: "plan/1";
+            /**
+             * Job
+             * @description name of the job
+             */
+            job: string;
+            /** @description the bank; none while it is empty or cannot be one */
+            bank: components["schemas"]["Bank"] | null;
+            /**
+             * Ladder
+             * @description thresholds by quantity, for the host's model
+             */
+            ladder: {
+                [key: string]: components["schemas"]["Rung"];
+            };
+            /** @description what a drawing of the ladder needs */
+            ladder_view: components["schemas"]["LadderView"] | null;
+            /**
+             * Quantities
+             * @description figures that are not thresholds, for the host's model
+             */
+            quantities: {
+                [key: string]: components["schemas"]["Derived"];
+            };
+            /** @description chains of caps */
+            limits: components["schemas"]["Limits"] | null;
+            /** @description how BMS and inverter talk */
+            link: components["schemas"]["Link"];
+            /**
+             * Units
+             * @description sheet of every unit
+             */
+            units: components["schemas"]["UnitSheet"][];
+            /** @description AC window, orders, generator */
+            sources: components["schemas"]["SourcesPlan"];
+            /** @description intent and slots */
+            windows: components["schemas"]["WindowsPlan"];
+            /**
+             * Found
+             * @description what each unit was found to show
+             * @default {}
+             */
+            found: {
+                [key: string]: components["schemas"]["FoundValue"][];
+            };
+            /**
+             * Agreement
+             * @description settings noted on parallel units, side by side
+             * @default []
+             */
+            agreement: components["schemas"]["AgreementRow"][];
+            /**
+             * Presets
+             * @description whether shipped presets would do
+             * @default []
+             */
+            presets: components["schemas"]["PresetVerdict"][];
+            /**
+             * Readbacks
+             * @description verdicts on values read back
+             * @default {}
+             */
+            readbacks: {
+                [key: string]: components["schemas"]["ReadBack"][];
+            };
+            /**
+             * Findings
+             * @description every finding, the worst first
+             */
+            findings: components["schemas"]["Finding"][];
+            /** @description what a further unit would be */
+            next_unit: components["schemas"]["NextUnit"];
+            /** @description what a further nameplate module starts from */
+            next_module: components["schemas"]["NextModule"];
+            /**
+             * Stages
+             * @description state of every stage
+             */
+            stages: components["schemas"]["StageState"][];
+        };
+        /**
+         * PresetVerdict
+         * @description Whether a shipped preset of a unit passes the same rules as the plan.
+         */
+        PresetVerdict: {
+            /**
+             * Profile
+             * @description the units' model
+             */
+            profile: string;
+            /**
+             * Preset
+             * @description name of the preset
+             */
+            preset: string;
+            /**
+             * Fits
+             * @description whether every value passes
+             */
+            fits: boolean;
+            /**
+             * Misfits
+             * @description values that do not
+             */
+            misfits: components["schemas"]["Misfit"][];
+        };
+        /**
+         * PriceStretch
+         * @description A stretch of a weekday with one price.
+         */
+        PriceStretch: {
+            /**
+             * Day
+             * @description weekday, 0 Monday
+             */
+            day: number;
+            /**
+             * Start
+             * @description minute of the day it begins [min]
+             */
+            start: number;
+            /**
+             * End
+             * @description minute of the day it ends [min]
+             */
+            end: number;
+            /**
+             * Price
+             * @description paid [money a kWh]
+             */
+            price: number;
+            /**
+             * Export
+             * @description got [money a kWh]
+             */
+            export: number;
+        };
+        /**
+         * ReadBack
+         * @description The verdict on a value read back after entry.
+         */
+        ReadBack: {
+            /**
+             * Key
+             * @description step of the working list
+             */
+            key: string;
+            /**
+             * Ok
+             * @description whether it is as entered
+             */
+            ok: boolean;
+            /**
+             * Text
+             * @description verdict in words
+             */
+            text: string;
+        };
+        /**
+         * Reason
+         * @description One line of a why: the rule and its formula with this job's numbers in it.
+         */
+        Reason: {
+            /**
+             * Rule
+             * @description id of the rule
+             */
+            rule: string;
+            /**
+             * Text
+             * @description its formula with this job's numbers
+             */
+            text: string;
+            /**
+             * Bound
+             * @description what the rule sets: the lowest or highest permitted, the value itself, or a school's wish
+             * @enum {string}
+             */
+            bound: "lowest" | "highest" | "value" | "school";
+        };
+        /**
+         * Rung
+         * @description One threshold: value, permitted range, margin to the next below, what it means in charge, why.
+         *
+         *     ``value`` is volts of the pack or a fraction of charge. ``at_rest_soc`` and ``under_load_soc`` are
+         *     fractions; the bands are the lowest and highest charge the reading may stand for.
+         */
+        Rung: {
+            /**
+             * Word
+             * @description the threshold's word on screens
+             */
+            word: string;
+            /**
+             * Kind
+             * @description volts of the pack, or charge as a fraction
+             * @enum {string}
+             */
+            kind: "volts" | "soc";
+            /**
+             * Value
+             * @description the planned figure [V or 0..1]
+             */
+            value: number;
+            /**
+             * Cell V
+             * @description the same for one cell [V]
+             */
+            cell_v: number | null;
+            /**
+             * Lowest
+             * @description lowest permitted figure [V or 0..1]
+             */
+            lowest: number;
+            /**
+             * Highest
+             * @description highest permitted figure [V or 0..1]
+             */
+            highest: number;
+            /**
+             * Step
+             * @description step of the unit's entry [V or 0..1]
+             */
+            step: number;
+            /**
+             * Margin
+             * @description distance to the next threshold below [V or 0..1]
+             */
+            margin: number | null;
+            /**
+             * Next Below
+             * @description the next threshold below
+             */
+            next_below: string | null;
+            /**
+             * At Rest Soc
+             * @description charge it stands for at rest (0..1)
+             */
+            at_rest_soc: number | null;
+            /**
+             * At Rest Soc Band
+             * @description lowest and highest charge the reading may stand for (0..1)
+             */
+            at_rest_soc_band: number[] | null;
+            /**
+             * Under Load Soc
+             * @description charge it stands for at the design load (0..1)
+             */
+            under_load_soc: number | null;
+            /**
+             * Full Load Soc
+             * @description charge it stands for at full load (0..1)
+             */
+            full_load_soc: number | null;
+            /**
+             * Sag V
+             * @description volts that the design load takes off [V]
+             */
+            sag_v: number;
+            /**
+             * Wished
+             * @description the person's own figure, where one was given
+             */
+            wished: number | null;
+            /**
+             * Own
+             * @description whether the person's own figure was granted
+             */
+            own: boolean;
+            /**
+             * Active
+             * @description whether it does something in this job
+             */
+            active: boolean;
+            /**
+             * Settable
+             * @description whether the unit has a setting for it
+             */
+            settable: boolean;
+            /**
+             * Why
+             * @description ids of the rules behind it
+             */
+            why: string[];
+            /**
+             * Reasons
+             * @description the rules with this job's numbers
+             */
+            reasons: components["schemas"]["Reason"][];
+            /**
+             * Alternatives
+             * @description other schools' figures
+             */
+            alternatives: components["schemas"]["Alternative"][];
+        };
+        /**
+         * Segment
+         * @description A stretch in which slots and intent differ: what is wanted, what the unit does.
+         */
+        Segment: {
+            /**
+             * Days
+             * @description days of the week
+             */
+            days: string;
+            /**
+             * Start
+             * @description HH:MM
+             */
+            start: string;
+            /**
+             * End
+             * @description HH:MM
+             */
+            end: string;
+            /**
+             * Wanted
+             * @description what is wanted
+             */
+            wanted: string;
+            /**
+             * Gets
+             * @description what the unit does
+             */
+            gets: string;
+        };
+        /**
+         * SheetRow
+         * @description One line to type into one unit. ``entry`` is what the display shall show.
+         */
+        SheetRow: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Quantity
+             * @description canonical quantity it carries; empty for a copied one
+             */
+            quantity: string;
+            /**
+             * Word
+             * @description the quantity's word
+             */
+            word: string;
+            /**
+             * Entry
+             * @description what the display shall show
+             */
+            entry: string;
+            /**
+             * Unit
+             * @description unit on the display
+             */
+            unit: string;
+            /**
+             * Value
+             * @description canonical value of the entry
+             */
+            value: number | string | boolean;
+            /**
+             * Target
+             * @description canonical value that was aimed at
+             */
+            target: number | string | boolean;
+            /**
+             * Scope
+             * @description same on all units, host only, or each its own
+             * @enum {string}
+             */
+            scope: "same-on-all" | "host" | "own";
+            /**
+             * Level
+             * @description level it needs
+             * @enum {string}
+             */
+            level: "user" | "installer";
+            /**
+             * Needs
+             * @description state the unit must be in
+             * @enum {string}
+             */
+            needs: "any" | "standby" | "off";
+            /**
+             * Takes Effect
+             * @description when it takes effect
+             * @enum {string}
+             */
+            takes_effect: "at-once" | "restart";
+            /**
+             * After
+             * @description settings that must be entered before
+             */
+            after: string[];
+            /**
+             * Resets
+             * @description settings this entry puts back
+             */
+            resets: string[];
+            /**
+             * Encoding
+             * @description how the value is written, where it is not plain
+             */
+            encoding: string;
+            /**
+             * Note
+             * @description what to know
+             */
+            note: string;
+            /**
+             * Caution
+             * @description what may hurt
+             */
+            caution: string;
+            /**
+             * Why
+             * @description ids of the rules behind it
+             */
+            why: string[];
+        };
+        /**
+         * Slot
+         * @description One time slot as the unit writes it; in a form of six every slot has all flags.
+         */
+        Slot: {
+            /**
+             * Kind
+             * @description charging, discharging, or one of a chain
+             * @enum {string}
+             */
+            kind: "charge" | "discharge" | "slot";
+            /**
+             * Start
+             * @description HH:MM
+             */
+            start: string;
+            /**
+             * End
+             * @description HH:MM
+             */
+            end: string;
+            /**
+             * Target Soc
+             * @description target (0..1)
+             */
+            target_soc: number | null;
+            /**
+             * Power W
+             * @description power [W]
+             */
+            power_w: number | null;
+            /**
+             * Charge Allowed
+             * @description whether it charges from AC
+             */
+            charge_allowed: boolean;
+            /**
+             * Holds
+             * @description whether the bank is held
+             * @default false
+             */
+            holds: boolean;
+            /**
+             * Exports
+             * @description whether the bank feeds the grid
+             * @default false
+             */
+            exports: boolean;
+            /**
+             * Free
+             * @description whether the unit does as its source order says
+             * @default false
+             */
+            free: boolean;
+            /**
+             * Note
+             * @description what to know of it
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * SocMark
+         * @description Resting volts of the pack at a state of charge, for the band beside the ladder.
+         */
+        SocMark: {
+            /**
+             * Soc
+             * @description charge (0..1)
+             */
+            soc: number;
+            /**
+             * V
+             * @description resting volts of the pack [V]
+             */
+            v: number;
+        };
+        /**
+         * SourceOrder
+         * @description An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle.
+         */
+        SourceOrder: {
+            /**
+             * Profile
+             * @description the units' model
+             */
+            profile: string;
+            /**
+             * Quantity
+             * @description source order or charge order
+             */
+            quantity: string;
+            /**
+             * Wanted
+             * @description order wanted
+             */
+            wanted: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Entry
+             * @description what the display shall show; none where it is not offered
+             */
+            entry: string | null;
+            /**
+             * Offers
+             * @description what the unit offers
+             */
+            offers: string[];
+            /**
+             * Idle
+             * @description settings that this order makes idle
+             */
+            idle: string[];
+        };
+        /**
+         * SourcesPlan
+         * @description What stage Sources works out.
+         */
+        SourcesPlan: {
+            /** @description AC input window; none without an AC source */
+            ac_window: components["schemas"]["AcWindow"] | null;
+            /**
+             * Orders
+             * @description orders as each model calls them
+             */
+            orders: components["schemas"]["SourceOrder"][];
+            /** @description the generator; none without one */
+            generator: components["schemas"]["GeneratorPlan"] | null;
+        };
+        /**
+         * StageState
+         * @description The state of one stage of the work and its key figure in words.
+         */
+        StageState: {
+            /**
+             * Stage
+             * @description name of the stage
+             */
+            stage: string;
+            /**
+             * Word
+             * @description its word on screens
+             */
+            word: string;
+            /**
+             * State
+             * @description worst finding, ok, or open while there is nothing to judge
+             * @enum {string}
+             */
+            state: "ok" | "note" | "caution" | "stop" | "open";
+            /**
+             * Key
+             * @description its key figure in words
+             */
+            key: string;
+        };
+        /**
+         * Terminators
+         * @description Expected ohms across the pair at the plug, power off, with 0..3 terminators; what was measured.
+         */
+        Terminators: {
+            /**
+             * Needed
+             * @description terminators the bus needs
+             */
+            needed: number;
+            /**
+             * Each Ohm
+             * @description ohms of one [ohm]
+             */
+            each_ohm: number;
+            /**
+             * Expected Ohm
+             * @description ohms across the pair with 0, 1, 2, 3 of them [ohm]; none is open
+             */
+            expected_ohm: (number | null)[];
+            /**
+             * Measured Ohm
+             * @description what was measured [ohm]
+             */
+            measured_ohm: number | null;
+            /**
+             * Found
+             * @description how many that stands for
+             */
+            found: number | null;
+        };
+        /**
+         * UnitLink
+         * @description What the link means for one unit: cable or not, battery type, protocol entry.
+         */
+        UnitLink: {
+            /**
+             * Unit
+             * @description the unit
+             */
+            unit: string;
+            /**
+             * Cable
+             * @description whether the BMS cable goes there
+             */
+            cable: boolean;
+            /**
+             * Battery Type
+             * @description battery type to choose
+             */
+            battery_type: string;
+            /**
+             * Entry
+             * @description protocol entry to choose
+             */
+            entry: string | null;
+        };
+        /**
+         * UnitShare
+         * @description What one unit may carry, amperes.
+         */
+        UnitShare: {
+            /**
+             * Unit
+             * @description id of the unit or sun charger
+             */
+            unit: string;
+            /**
+             * A
+             * @description what it may carry [A]
+             */
+            a: number;
+            /**
+             * Own Max A
+             * @description what it could carry [A]
+             */
+            own_max_a: number;
+            /**
+             * Kind
+             * @description inverter-charger or sun charger
+             * @default unit
+             * @enum {string}
+             */
+            kind: "unit" | "sun-charger";
+        };
+        /**
+         * UnitSheet
+         * @description The sheet of one unit in order of entry.
+         */
+        UnitSheet: {
+            /**
+             * Id
+             * @description the unit
+             */
+            id: string;
+            /**
+             * Name
+             * @description its model
+             */
+            name: string;
+            /**
+             * Role
+             * @description host or follower
+             */
+            role: string;
+            /**
+             * Settings
+             * @description rows in order of entry
+             */
+            settings: components["schemas"]["SheetRow"][];
+            /**
+             * Leave Alone
+             * @description settings that stay at factory
+             */
+            leave_alone: components["schemas"]["LeftAlone"][];
+        };
+        /**
+         * UnitWindows
+         * @description The slots of one unit and how they differ from the intent, in minutes and kWh a week.
+         */
+        UnitWindows: {
+            /**
+             * Unit
+             * @description the unit
+             */
+            unit: string;
+            /**
+             * Form
+             * @description its way of writing windows
+             * @enum {string}
+             */
+            form: "pairs" | "six" | "single";
+            /**
+             * Slots
+             * @description its slots
+             */
+            slots: components["schemas"]["Slot"][];
+            /**
+             * Differs Minutes
+             * @description minutes a week in which it does something else [min]
+             */
+            differs_minutes: number;
+            /**
+             * Differs Kwh
+             * @description energy that stands for [kWh a week]
+             */
+            differs_kwh: number;
+            /**
+             * Where
+             * @description stretches that differ
+             */
+            where: components["schemas"]["Segment"][];
+        };
+        /**
+         * WindowsPlan
+         * @description The intent, every unit's slots for it, where windows clash, and the prices of the week.
+         */
+        WindowsPlan: {
+            /**
+             * Intent
+             * @description windows as given
+             */
+            intent: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Units
+             * @description every unit's slots
+             */
+            units: components["schemas"]["UnitWindows"][];
+            /**
+             * Clashes
+             * @description where two windows want different things
+             * @default []
+             */
+            clashes: components["schemas"]["Clash"][];
+            /**
+             * Prices
+             * @description prices of the week; none without a tariff
+             * @default []
+             */
+            prices: components["schemas"]["PriceStretch"][];
+        };
+        /**
+         * Wire
+         * @description One conductor: pin at the BMS plug, pin at the unit plug, signal, T568B colour and pair of the conductor.
+         */
+        Wire: {
+            /**
+             * From
+             * @description pin at the BMS plug
+             */
+            from: number;
+            /**
+             * To
+             * @description pin at the unit's plug
+             */
+            to: number;
+            /**
+             * Signal
+             * @description signal on it
+             */
+            signal: string;
+            /**
+             * Colour
+             * @description colour of the conductor by TIA-568 B
+             */
+            colour: string;
+            /**
+             * Conductor
+             * @description position of the conductor in the cable
+             */
+            conductor: number;
+            /**
+             * Pair
+             * @description pair of the cable
+             */
+            pair: number;
+        };
+        /**
+         * WithoutOne
+         * @description The bank with the one module gone whose loss hurts most.
+         */
+        WithoutOne: {
+            /**
+             * Series Cells
+             * @description cells in series
+             */
+            series_cells: number;
+            /**
+             * Capacity Ah
+             * @description capacity of all modules together [Ah]
+             */
+            capacity_ah: number;
+            /**
+             * Energy Wh
+             * @description capacity at nominal volts [Wh]
+             */
+            energy_wh: number;
+            /**
+             * Resistance Mohm
+             * @description modules and their leads in parallel [mohm]
+             */
+            resistance_mohm: number;
+            /**
+             * Charge Limit A
+             * @description charge limit with the current shared out by resistance [A]
+             */
+            charge_limit_a: number;
+            /**
+             * Charge Limit Sum A
+             * @description plain sum of the data sheets' charge limits [A]
+             */
+            charge_limit_sum_a: number;
+            /**
+             * Discharge Limit A
+             * @description discharge limit with the current shared out by resistance [A]
+             */
+            discharge_limit_a: number;
+            /**
+             * Discharge Limit Sum A
+             * @description plain sum of the data sheets' discharge limits [A]
+             */
+            discharge_limit_sum_a: number;
+            /**
+             * Reported Charge A
+             * @description charge limit as the BMS will report it [A]; none where no BMS speaks
+             */
+            reported_charge_a: number | null;
+            /**
+             * Reported Discharge A
+             * @description discharge limit as the BMS will report it [A]; none where no BMS speaks
+             */
+            reported_discharge_a: number | null;
+            /**
+             * Binding Module
+             * @description module that reaches its charge limit first; none where all reach it together
+             */
+            binding_module: string | null;
+            /**
+             * Binding Module Discharge
+             * @description module that reaches its discharge limit first; none where all reach it together
+             */
+            binding_module_discharge: string | null;
+            /**
+             * Join Current A
+             * @description largest current on closing two measured modules [A]; none where unmeasured
+             */
+            join_current_a: number | null;
+            /**
+             * Lost Module
+             * @description the module whose loss hurts most
+             */
+            lost_module: string;
+        };
+        /**
+         * Zone
+         * @description A forbidden stretch of the ladder in pack volts.
+         */
+        Zone: {
+            /**
+             * Low
+             * @description lower end [V]
+             */
+            low: number;
+            /**
+             * High
+             * @description upper end [V]
+             */
+            high: number;
+            /**
+             * Word
+             * @description why it is forbidden
+             */
+            word: string;
+        };
+        /**
+         * BlockedTarget
+         * @description Why the planned values cannot all be entered, and what can be.
+         */
+        BlockedTarget: {
+            /**
+             * Reasons
+             * @description what stands in the way
+             */
+            reasons: string[];
+            /**
+             * Rules
+             * @description ids of the rules behind it
+             */
+            rules: string[];
+            /**
+             * Nearest
+             * @description what can be reached instead
+             */
+            nearest: components["schemas"]["NearestTarget"][];
+        };
+        /**
+         * NearestTarget
+         * @description A planned value that cannot be reached, and the nearest that can.
+         */
+        NearestTarget: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Wanted
+             * @description the planned entry
+             */
+            wanted: string;
+            /**
+             * Nearest
+             * @description the nearest entry that can be reached
+             */
+            nearest: string;
+            /**
+             * Unit
+             * @description unit on the display
+             */
+            unit: string;
+        };
+        /**
+         * Reset
+         * @description What an entry puts back: the setting, to what, and whether the list enters it again.
+         */
+        Reset: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * To
+             * @description what it goes back to
+             */
+            to: string;
+            /**
+             * Planned
+             * @description whether the list enters it again
+             */
+            planned: boolean;
+        };
+        /**
+         * Step
+         * @description One step: an action of the person, or an entry.
+         */
+        Step: {
+            /**
+             * Key
+             * @description key that marks of work are kept by
+             */
+            key: string;
+            /**
+             * No
+             * @description number in the list
+             */
+            no: number;
+            /**
+             * Kind
+             * @description an action of the person, or an entry
+             * @enum {string}
+             */
+            kind: "action" | "entry";
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting?: string | null;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             * @default []
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed, or the action
+             */
+            label: string;
+            /**
+             * Word
+             * @description the quantity's word
+             * @default
+             */
+            word: string;
+            /**
+             * Quantity
+             * @description canonical quantity
+             */
+            quantity?: string | null;
+            /**
+             * Level
+             * @description level it needs
+             * @default user
+             */
+            level: string;
+            /**
+             * Needs
+             * @description state the unit must be in
+             * @default any
+             */
+            needs: string;
+            /**
+             * Takes Effect
+             * @description when it takes effect
+             * @default at-once
+             */
+            takes_effect: string;
+            /**
+             * Shows
+             * @description what it shows now
+             */
+            shows?: string | null;
+            /**
+             * Enter
+             * @description what to type
+             */
+            enter?: string | null;
+            /**
+             * Unit
+             * @description unit on the display
+             * @default
+             */
+            unit: string;
+            /**
+             * Temporary
+             * @description whether it is put right later in the list
+             * @default false
+             */
+            temporary: boolean;
+            /**
+             * Resets
+             * @description what the entry puts back
+             * @default []
+             */
+            resets: components["schemas"]["Reset"][];
+            /**
+             * Why
+             * @description why now
+             * @default
+             */
+            why: string;
+            /**
+             * Rules
+             * @description ids of the rules behind it
+             * @default []
+             */
+            rules: string[];
+            /**
+             * Caution
+             * @description what may hurt
+             * @default
+             */
+            caution: string;
+            /**
+             * Note
+             * @description what to know
+             * @default
+             */
+            note: string;
+            /**
+             * Encoding
+             * @description how the value is written, where it is not plain
+             * @default
+             */
+            encoding: string;
+        };
+        /**
+         * UnitOrder
+         * @description The working list of one unit. ``assumed`` says that nobody noted what it shows, so factory values count.
+         */
+        UnitOrder: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default order/1
+             */
+            ewerer: string;
+            /**
+             * Unit
+             * @description the unit
+             */
+            unit: string;
+            /**
+             * Profile
+             * @description its model
+             */
+            profile: string;
+            /**
+             * Assumed
+             * @description whether nobody noted what it shows, so that factory values count
+             */
+            assumed: boolean;
+            /**
+             * Noted
+             * @description settings noted as found
+             */
+            noted: number;
+            /**
+             * Mode
+             * @description state the unit must be in: on, standby or off
+             */
+            mode: string;
+            /**
+             * Steps
+             * @description what to do, in order
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Writes
+             * @description number of entries
+             */
+            writes: number;
+            /**
+             * Fits Already
+             * @description settings that are right already
+             */
+            fits_already: string[];
+            /** @description what cannot be entered, and the nearest that can; none where all can */
+            blocked: components["schemas"]["BlockedTarget"] | null;
+            /**
+             * Proven
+             * @description whether the list is proven to be the shortest
+             */
+            proven: boolean;
+            /**
+             * Shortest Walk
+             * @description whether the walk through the menu is proven to be the shortest
+             */
+            shortest_walk: boolean;
+        };
+        /**
+         * FoundOut
+         * @description Found settings that could be read, by id, and the lines that could not.
+         */
+        FoundOut: {
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+        };
+        /**
+         * DayFigures
+         * @description One day of a simulation.
+         */
+        DayFigures: {
+            /**
+             * Date
+             * @description YYYY-MM-DD
+             */
+            date: string;
+            /**
+             * Start Soc
+             * @description charge at midnight (0..1)
+             */
+            start_soc: number;
+            /**
+             * Lowest Soc
+             * @description lowest charge (0..1)
+             */
+            lowest_soc: number;
+            /**
+             * Sun Kwh
+             * @description what the roof could give [kWh]
+             */
+            sun_kwh: number;
+            /**
+             * Load Kwh
+             * @description loads on the backup output [kWh]
+             */
+            load_kwh: number;
+            /**
+             * Mains Kwh
+             * @description bought from the mains [kWh]
+             */
+            mains_kwh: number;
+            /**
+             * Generator Kwh
+             * @description from the generator [kWh]
+             */
+            generator_kwh: number;
+            /**
+             * Generator H
+             * @description time the generator ran [h]
+             */
+            generator_h: number;
+            /**
+             * Curtailed Kwh
+             * @description sun that found no taker [kWh]
+             */
+            curtailed_kwh: number;
+            /**
+             * Unserved Kwh
+             * @description loads that went without [kWh]
+             */
+            unserved_kwh: number;
+            /**
+             * Transfers
+             * @description changes between bank and AC
+             */
+            transfers: number;
+            /**
+             * Full
+             * @description whether the bank was full that day
+             */
+            full: boolean;
+            /**
+             * Full At H
+             * @description hour at which it was full [h]; none if not
+             */
+            full_at_h: number | null;
+            /**
+             * Cost
+             * @description bought less sold plus demand [money]
+             */
+            cost: number;
+        };
+        /**
+         * FlowSeries
+         * @description Every step: columns by name, the reason of each step by number, prices and windows.
+         */
+        FlowSeries: {
+            /**
+             * Step Min
+             * @description length of a step [min]
+             */
+            step_min: number;
+            /**
+             * Columns
+             * @description figures of every step by name, the unit in the name
+             */
+            columns: {
+                [key: string]: number[];
+            };
+            /**
+             * Reason
+             * @description number of the reason of every step
+             */
+            reason: number[];
+            /**
+             * Reasons
+             * @description the reasons in words
+             */
+            reasons: string[];
+            /**
+             * Price
+             * @description price of buying [money a kWh]
+             */
+            price: number[];
+            /**
+             * Action
+             * @description number of the window's action
+             */
+            action: number[];
+            /**
+             * Minute
+             * @description minute of the local day
+             */
+            minute: number[];
+        };
+        /**
+         * Ledger
+         * @description Sums over a simulation: energies in kWh, counts, extremes, money in the tariff's currency.
+         */
+        Ledger: {
+            /**
+             * Days
+             * @description days simulated
+             */
+            days: number;
+            /**
+             * Sun Kwh
+             * @description what the roof could give [kWh]
+             */
+            sun_kwh: number;
+            /**
+             * Load Kwh
+             * @description loads on the backup output [kWh]
+             */
+            load_kwh: number;
+            /**
+             * Other Kwh
+             * @description other loads on the grid side [kWh]
+             */
+            other_kwh: number;
+            /**
+             * Sun Used Kwh
+             * @description sun that was used [kWh]
+             */
+            sun_used_kwh: number;
+            /**
+             * Curtailed Kwh
+             * @description sun that found no taker [kWh]
+             */
+            curtailed_kwh: number;
+            /**
+             * Bank In Kwh
+             * @description into the bank [kWh]
+             */
+            bank_in_kwh: number;
+            /**
+             * Bank Out Kwh
+             * @description out of the bank [kWh]
+             */
+            bank_out_kwh: number;
+            /**
+             * Mains Kwh
+             * @description bought from the mains [kWh]
+             */
+            mains_kwh: number;
+            /**
+             * Mains Charge Kwh
+             * @description bought for charging [kWh]
+             */
+            mains_charge_kwh: number;
+            /**
+             * Export Kwh
+             * @description sold [kWh]
+             */
+            export_kwh: number;
+            /**
+             * Generator Kwh
+             * @description from the generator [kWh]
+             */
+            generator_kwh: number;
+            /**
+             * Unserved Kwh
+             * @description loads that went without [kWh]
+             */
+            unserved_kwh: number;
+            /**
+             * Lowest Soc
+             * @description lowest charge (0..1)
+             */
+            lowest_soc: number;
+            /**
+             * Lowest V
+             * @description lowest volts at the terminals [V]
+             */
+            lowest_v: number;
+            /**
+             * Highest V
+             * @description highest volts at the terminals [V]
+             */
+            highest_v: number;
+            /**
+             * Highest C
+             * @description highest temperature of the bank [degC]
+             */
+            highest_c: number;
+            /**
+             * Transfers
+             * @description changes between bank and AC
+             */
+            transfers: number;
+            /**
+             * Transfers Per Night
+             * @description transfers a night on average
+             */
+            transfers_per_night: number;
+            /**
+             * Most Transfers A Night
+             * @description most transfers in one night
+             */
+            most_transfers_a_night: number;
+            /**
+             * Generator H
+             * @description time the generator ran [h]
+             */
+            generator_h: number;
+            /**
+             * Generator Starts
+             * @description starts of the generator
+             */
+            generator_starts: number;
+            /**
+             * Full Days
+             * @description days on which the bank was full
+             */
+            full_days: number;
+            /**
+             * Days To Full
+             * @description days until it was first full; none if never
+             */
+            days_to_full: number | null;
+            /**
+             * Outside Limits H
+             * @description time outside the BMS's window [h]
+             */
+            outside_limits_h: number;
+            /**
+             * Bought
+             * @description paid for energy [money]
+             */
+            bought: number;
+            /**
+             * Sold
+             * @description got for energy [money]
+             */
+            sold: number;
+            /**
+             * Demand
+             * @description paid for the highest quarter hours [money]
+             */
+            demand: number;
+            /**
+             * Cost
+             * @description bought less sold plus demand [money]
+             */
+            cost: number;
+            /**
+             * Currency
+             * @description the tariff's currency
+             */
+            currency: string;
+        };
+        /**
+         * Simulation
+         * @description A simulated stretch of days.
+         */
+        Simulation: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default simulation/1
+             */
+            ewerer: string;
+            /**
+             * Job
+             * @description name of the job
+             */
+            job: string;
+            /**
+             * Days
+             * @description days simulated
+             */
+            days: number;
+            /**
+             * Step Min
+             * @description length of a step [min]
+             */
+            step_min: number;
+            /**
+             * As Found
+             * @description whether the units' found settings were taken
+             */
+            as_found: boolean;
+            /** @description sums over all days */
+            ledger: components["schemas"]["Ledger"];
+            /**
+             * Daily
+             * @description every day
+             */
+            daily: components["schemas"]["DayFigures"][];
+            /** @description every step; none for long runs */
+            series: components["schemas"]["FlowSeries"] | null;
+            /**
+             * Assumed
+             * @description what was assumed, in words
+             */
+            assumed: string[];
+        };
+        /**
+         * WorkOut
+         * @description The state of long work.
+         */
+        WorkOut: {
             /** Id */
             id: string;
             /** Kind */
             kind: string;
-            /** Name */
-            name: string;
-            /** Maker */
-            maker: string;
-            /** Revision */
-            revision: number;
-            /** About */
-            about: string;
-            /** Own */
-            own: boolean;
-        };
-        /**
-         * CheckOut
-         * @description What is wrong with a profile, and its key figures when nothing is.
-         */
-        CheckOut: {
-            /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
-            /** About */
-            about: string;
-        };
-        /**
-         * TriedEntry
-         * @description What a canonical value becomes on the display, and back; or what is wrong.
-         */
-        TriedEntry: {
-            /** Shown */
-            shown: string;
-            /** Means */
-            means: string;
-            /** Problem */
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "cancelled" | "failed";
+            /**
+             * Word
+             * @description what it is doing
+             */
+            word: string;
+            /**
+             * Share
+             * @description how far it is (0..1)
+             */
+            share: number;
+            /**
+             * Problem
+             * @description why it failed
+             */
             problem: string;
         };
         /**
-         * TriedWrite
-         * @description One write: taken or refused with the reason, and what it changed besides.
+         * WorkIn
+         * @description Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side.
          */
-        TriedWrite: {
-            /** Setting */
-            setting: string;
-            /** Value */
-            value: string;
-            /** Taken */
-            taken: boolean;
-            /** Text */
-            text: string;
-        };
-        /**
-         * TryOut
-         * @description The outcome of a try.
-         */
-        TryOut: {
-            entry: components["schemas"]["TriedEntry"];
-            /** Writes */
-            writes: components["schemas"]["TriedWrite"][];
-        };
-        /**
-         * StaleProfileOut
-         * @description A save that came too late, with the version that is there.
-         */
-        StaleProfileOut: {
-            /** Type */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
+        WorkIn: {
             /**
-             * Problems
-             * @default []
+             * Kind
+             * @enum {string}
              */
-            problems: components["schemas"]["ProblemOut"][];
-            /** Current Revision */
-            current_revision: number;
-            /** Theirs */
-            theirs: {
+            kind: "year" | "advice" | "gentlest" | "compare";
+            document: components["schemas"]["Job"];
+            other?: components["schemas"]["Job"] | null;
+            /**
+             * Days
+             * @description days to simulate
+             * @default 365
+             */
+            days: number;
+            /**
+             * As Found
+             * @default false
+             */
+            as_found: boolean;
+            /**
+             * Wanted
+             * @description part of the days that shall reach full
+             * @default 0.8
+             */
+            wanted: number;
+        };
+        /**
+         * Advice
+         * @description The best windows found for a tariff within the unit's slots, beside doing nothing and perfect foresight.
+         */
+        Advice: {
+            /**
+             * Windows
+             * @description the advised windows
+             */
+            windows: components["schemas"]["AdvisedWindow"][];
+            /**
+             * Cost Without
+             * @description without windows [money]
+             */
+            cost_without: number;
+            /**
+             * Cost With
+             * @description with them [money]
+             */
+            cost_with: number;
+            /**
+             * Cost Optimum
+             * @description with perfect foresight [money]
+             */
+            cost_optimum: number;
+            /**
+             * Captured
+             * @description part of what is possible that they gain (0..1)
+             */
+            captured: number;
+            /**
+             * Currency
+             * @description the tariff's currency
+             */
+            currency: string;
+            /**
+             * Days
+             * @description days looked at
+             */
+            days: number;
+            /**
+             * Tried
+             * @description sets of windows tried
+             */
+            tried: number;
+            /**
+             * Words
+             * @description the advice in a sentence
+             */
+            words: string;
+        };
+        /**
+         * AdvisedWindow
+         * @description One advised window as a job document takes it, and what it does in words.
+         */
+        AdvisedWindow: {
+            /**
+             * Window
+             * @description a window as a job document takes it
+             */
+            window: {
                 [key: string]: unknown;
             };
+            /**
+             * Words
+             * @description what it does
+             */
+            words: string;
         };
         /**
-         * VersionLine
-         * @description A version of a profile.
+         * Comparison
+         * @description Several simulations of the same days side by side.
          */
-        VersionLine: {
-            /** Revision */
-            revision: number;
+        Comparison: {
             /**
-             * Saved At
-             * Format: date-time
+             * Days
+             * @description days simulated
              */
-            saved_at: string;
-            /** Saved By */
-            saved_by: string;
+            days: number;
+            /**
+             * Names
+             * @description what is compared
+             */
+            names: string[];
+            /**
+             * Ledgers
+             * @description sums of each
+             */
+            ledgers: components["schemas"]["Ledger"][];
+            /**
+             * Daily
+             * @description days of each
+             */
+            daily: components["schemas"]["DayFigures"][][];
+        };
+        /**
+         * Current
+         * @description A charge cap and the share of days that reach full with it.
+         */
+        Current: {
+            /**
+             * A
+             * @description charge cap [A]
+             */
+            a: number;
+            /**
+             * Share
+             * @description part of the days that reach full (0..1)
+             */
+            share: number;
+        };
+        /**
+         * Gentlest
+         * @description The gentlest sufficient current, its curve, and the chance of full by hour of the day.
+         */
+        Gentlest: {
+            /**
+             * A
+             * @description the gentlest sufficient current [A]
+             */
+            a: number;
+            /**
+             * Share
+             * @description part of the days that reach full with it (0..1)
+             */
+            share: number;
+            /**
+             * Wanted
+             * @description part that was asked for (0..1)
+             */
+            wanted: number;
+            /**
+             * Enough
+             * @description whether the plan's own current reaches it
+             */
+            enough: boolean;
+            /**
+             * C Rate
+             * @description the current over the capacity [1/h]
+             */
+            c_rate: number;
+            /**
+             * Plan A
+             * @description the plan's current [A]
+             */
+            plan_a: number;
+            /**
+             * Curve
+             * @description currents tried
+             */
+            curve: components["schemas"]["Current"][];
+            /**
+             * Full By Hour
+             * @description chance of being full by each hour of the day (0..1)
+             */
+            full_by_hour: number[];
+        };
+        /** Page[StageOut] */
+        Page_StageOut_: {
+            /** Items */
+            items: components["schemas"]["StageOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * StageOut
+         * @description A stage of the work: its name, its word, what is decided there, whether it is planned yet.
+         */
+        StageOut: {
+            /** Name */
+            name: string;
+            /** Word */
+            word: string;
+            /** About */
+            about: string;
+            /** Planned */
+            planned: boolean;
+        };
+        /**
+         * ChoiceOut
+         * @description A choice as stored and in words.
+         */
+        ChoiceOut: {
+            /** Value */
+            value: string | number;
+            /** Word */
+            word: string;
+        };
+        /**
+         * FieldOut
+         * @description The words of one field of the job document; ``*`` in its pointer stands for an index or an id.
+         */
+        FieldOut: {
+            /** Pointer */
+            pointer: string;
+            /** Label */
+            label: string;
+            /** Stage */
+            stage: string;
+            /** Unit */
+            unit: string;
+            /** Scale */
+            scale: number;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Default */
+            default: string | number;
+        };
+        /** Page[FieldOut] */
+        Page_FieldOut_: {
+            /** Items */
+            items: components["schemas"]["FieldOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /** Page[RuleOut] */
+        Page_RuleOut_: {
+            /** Items */
+            items: components["schemas"]["RuleOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
         };
         /**
          * RuleOut
@@ -3377,187 +5982,78 @@ export interface components {
             /** Status Words */
             status_words: string;
         };
-        /**
-         * SaveIn
-         * @description A save: the revision it was made from, and the whole document.
-         */
-        SaveIn: {
-            /** Base Revision */
-            base_revision: number;
-            document: components["schemas"]["Job"];
+        /** Page[QuantityOut] */
+        Page_QuantityOut_: {
+            /** Items */
+            items: components["schemas"]["QuantityOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
         };
         /**
-         * Inquiry
-         * @description Answers by test id (number of the outcome), and the job whose plan is evidence.
+         * QuantityOut
+         * @description A canonical quantity: its name, word, unit and kind.
          */
-        Inquiry: {
+        QuantityOut: {
+            /** Name */
+            name: string;
+            /** Word */
+            word: string;
+            /** Unit */
+            unit: string;
+            /** Kind */
+            kind: string;
+        };
+        /** Page[ProtocolLine] */
+        Page_ProtocolLine_: {
+            /** Items */
+            items: components["schemas"]["ProtocolLine"][];
             /**
-             * Answers
-             * @default {}
+             * Total
+             * @description items in the whole list
              */
-            answers: {
-                [key: string]: number;
-            };
+            total: number;
             /**
-             * Document
-             * @default null
+             * Limit
+             * @description most items of a page
              */
-            document: {
-                [key: string]: unknown;
-            } | null;
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
         };
         /**
-         * TryIn
-         * @description A profile to try: one value of one setting, and writes as (setting, value) in order.
+         * ProtocolLine
+         * @description A protocol family.
          */
-        TryIn: {
-            /** Profile */
-            profile: {
-                [key: string]: unknown;
-            };
-            /**
-             * Setting
-             * @default
-             */
-            setting: string;
-            /**
-             * Value
-             * @default
-             */
-            value: string;
-            /**
-             * Writes
-             * @default []
-             */
-            writes: [
-                string,
-                string
-            ][];
+        ProtocolLine: {
+            /** Name */
+            name: string;
+            /** Word */
+            word: string;
+            /** Layer */
+            layer: string;
+            /** Open */
+            open: boolean;
+            /** Carries */
+            carries: string;
+            /** Dbc */
+            dbc: boolean;
         };
-        /**
-         * RunIn
-         * @description Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side.
-         */
-        RunIn: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "year" | "advice" | "gentlest" | "compare";
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-            /**
-             * Other
-             * @default null
-             */
-            other: {
-                [key: string]: unknown;
-            } | null;
-            /**
-             * Days
-             * @default 365
-             */
-            days: number;
-            /**
-             * As Found
-             * @default false
-             */
-            as_found: boolean;
-            /**
-             * Wanted
-             * @default 0.8
-             */
-            wanted: number;
-        };
-        /**
-         * AdvisedWindow
-         * @description One advised window as a job document takes it, and what it does in words.
-         */
-        AdvisedWindow: {
-            /** Window */
-            window: {
-                [key: string]: unknown;
-            };
-            /** Words */
-            words: string;
-        };
-        /**
-         * Advice
-         * @description The best windows found for a tariff within the unit's slots, beside doing nothing and perfect foresight.
-         */
-        Advice: {
-            /** Windows */
-            windows: components["schemas"]["AdvisedWindow"][];
-            /** Cost Without */
-            cost_without: number;
-            /** Cost With */
-            cost_with: number;
-            /** Cost Optimum */
-            cost_optimum: number;
-            /** Captured */
-            captured: number;
-            /** Currency */
-            currency: string;
-            /** Days */
-            days: number;
-            /** Tried */
-            tried: number;
-            /** Words */
-            words: string;
-        };
-        /**
-         * Comparison
-         * @description Several simulations of the same days side by side.
-         */
-        Comparison: {
-            /** Days */
-            days: number;
-            /** Names */
-            names: string[];
-            /** Ledgers */
-            ledgers: components["schemas"]["Ledger"][];
-            /** Daily */
-            daily: components["schemas"]["DayFigures"][][];
-        };
-        /**
-         * Current
-         * @description A charge cap and the share of days that reach full with it.
-         */
-        Current: {
-            /** A */
-            a: number;
-            /** Share */
-            share: number;
-        };
-        /**
-         * Gentlest
-         * @description The gentlest sufficient current, its curve, and the chance of full by hour of the day.
-         */
-        Gentlest: {
-            /** A */
-            a: number;
-            /** Share */
-            share: number;
-            /** Wanted */
-            wanted: number;
-            /** Enough */
-            enough: boolean;
-            /** C Rate */
-            c_rate: number;
-            /** Plan A */
-            plan_a: number;
-            /** Curve */
-            curve: components["schemas"]["Current"][];
-            /** Full By Hour */
-            full_by_hour: number[];
-        };
-        /**
-         * Profile
-         * @description See /api/schema/profile.
-         */
-        Profile: Record<string, never>;
     };
     responses: never;
     parameters: never;
@@ -3567,7 +6063,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    ewerer_server_api_session: {
+    ewerer_server_api_session_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -3587,7 +6083,7 @@ export interface operations {
             };
         };
     };
-    ewerer_server_api_sign_in: {
+    ewerer_server_api_session_sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -3615,7 +6111,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Forbidden */
@@ -3624,7 +6120,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Too Many Requests */
@@ -3633,12 +6138,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_sign_out: {
+    ewerer_server_api_session_sign_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -3660,14 +6165,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_list_jobs: {
+    ewerer_server_api_jobs_list_jobs: {
         parameters: {
             query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
                 put_away?: boolean;
             };
             header?: never;
@@ -3682,7 +6191,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobLine"][];
+                    "application/json": components["schemas"]["Page_JobLine_"];
                 };
             };
             /** @description Unauthorized */
@@ -3691,12 +6200,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_create_job: {
+    ewerer_server_api_jobs_create_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3724,7 +6251,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3733,7 +6260,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3742,12 +6269,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_read_job: {
+    ewerer_server_api_jobs_read_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3773,7 +6300,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3782,7 +6309,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3791,12 +6318,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_save_job: {
+    ewerer_server_api_jobs_save_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3826,7 +6353,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3835,7 +6362,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Conflict */
@@ -3844,7 +6371,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stale"];
+                    "application/problem+json": components["schemas"]["Stale"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3853,12 +6380,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_put_away_job: {
+    ewerer_server_api_jobs_put_away_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3884,7 +6411,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3893,7 +6420,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3902,12 +6429,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_take_out_job: {
+    ewerer_server_api_jobs_take_out_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3933,7 +6460,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3942,7 +6469,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3951,12 +6478,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_copy_job: {
+    ewerer_server_api_jobs_copy_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3982,7 +6509,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -3991,7 +6518,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4000,14 +6527,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_list_revisions: {
+    ewerer_server_api_jobs_list_revisions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
             header?: never;
             path: {
                 id: string;
@@ -4022,7 +6554,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RevisionLine"][];
+                    "application/json": components["schemas"]["Page_RevisionLine_"];
                 };
             };
             /** @description Unauthorized */
@@ -4031,7 +6563,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -4040,7 +6572,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4049,12 +6581,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_read_revision: {
+    ewerer_server_api_jobs_read_revision: {
         parameters: {
             query?: never;
             header?: never;
@@ -4081,7 +6613,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -4090,7 +6622,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4099,12 +6631,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_export_job: {
+    ewerer_server_api_jobs_export_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -4130,7 +6662,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -4139,7 +6671,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4148,317 +6680,18 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_plan_of_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Plan"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_plan_of_document: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Job"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Plan"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_sheet_of_unit: {
+    ewerer_server_api_library_list_library: {
         parameters: {
             query?: {
-                format?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-                unit: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_sheet_pdf: {
-        parameters: {
-            query?: {
-                paper?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-                unit: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_order_of_unit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                unit: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Job"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UnitOrder"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_read_as_found: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                profile: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FoundOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_read_series: {
-        parameters: {
-            query?: {
-                step_min?: number;
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
             };
             header?: never;
             path?: never;
@@ -4472,7 +6705,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Series"];
+                    "application/json": components["schemas"]["Page_ProfileLine_"];
                 };
             };
             /** @description Unauthorized */
@@ -4481,7 +6714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -4490,7 +6723,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -4499,67 +6732,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_simulate_document: {
-        parameters: {
-            query?: {
-                days?: number;
-                as_found?: boolean;
-                lead_days?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Job"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Simulation"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_start_run: {
+    ewerer_server_api_library_create_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -4568,499 +6746,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RunIn"];
-            };
-        };
-        responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_read_run: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_cancel_run: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RunOut"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_read_result: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_calendar_of_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_cable_of_job: {
-        parameters: {
-            query?: {
-                paper?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_list_symptoms: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SymptomLine"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_diagnose_symptom: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Inquiry"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Diagnosis"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_list_protocols: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProtocolLine"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_dbc_of_protocol: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_list_library: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProfileLine"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_create_profile: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Profile"];
+                "application/json": components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
             };
         };
         responses: {
@@ -5079,7 +6765,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5088,7 +6774,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5097,12 +6783,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_check_profile: {
+    ewerer_server_api_library_check_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -5111,7 +6797,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Profile"];
+                "application/json": Record<string, never>;
             };
         };
         responses: {
@@ -5130,7 +6816,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5139,7 +6825,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5148,12 +6834,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_try_profile: {
+    ewerer_server_api_library_try_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -5181,7 +6867,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5190,7 +6876,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5199,12 +6885,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_read_profile: {
+    ewerer_server_api_library_read_profile: {
         parameters: {
             query?: {
                 revision?: number | null;
@@ -5234,7 +6920,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5243,7 +6929,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5252,12 +6938,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_save_profile: {
+    ewerer_server_api_library_save_profile: {
         parameters: {
             query: {
                 base_revision: number;
@@ -5270,7 +6956,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Profile"];
+                "application/json": components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
             };
         };
         responses: {
@@ -5289,7 +6975,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5298,7 +6984,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Conflict */
@@ -5307,7 +6993,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StaleProfileOut"];
+                    "application/problem+json": components["schemas"]["StaleProfileOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5316,12 +7002,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_put_away_profile: {
+    ewerer_server_api_library_put_away_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -5345,7 +7031,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5354,7 +7040,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5363,12 +7049,171 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_list_versions: {
+    ewerer_server_api_library_list_versions: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_VersionLine_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_symptoms_list_symptoms: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SymptomLine_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_symptoms_diagnose_symptom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Inquiry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Diagnosis"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_plan_of_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -5385,7 +7230,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VersionLine"][];
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
             /** @description Unauthorized */
@@ -5394,7 +7239,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5403,7 +7248,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5412,12 +7257,1001 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
     };
-    ewerer_server_api_read_schema: {
+    ewerer_server_api_plan_plan_of_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_sheet_of_unit: {
+        parameters: {
+            query?: {
+                format?: "json" | "csv" | "xlsx";
+            };
+            header?: never;
+            path: {
+                id: string;
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_sheet_pdf: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "Letter";
+            };
+            header?: never;
+            path: {
+                id: string;
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_cable_of_job: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "Letter";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_calendar_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_order_of_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitOrder"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_plan_read_as_found: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_simulate_document: {
+        parameters: {
+            query?: {
+                /** @description days to simulate; more as long work */
+                days?: number;
+                as_found?: boolean;
+                /** @description days before that are not told */
+                lead_days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Simulation"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_read_series: {
+        parameters: {
+            query?: {
+                step_min?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Series"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_start_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_read_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_cancel_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_flow_read_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Simulation"] | components["schemas"]["Advice"] | components["schemas"]["Gentlest"] | components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_list_stages: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_StageOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_list_fields: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_FieldOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_list_rules: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_RuleOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_list_quantities: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_QuantityOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_list_protocols: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ProtocolLine_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_dbc_of_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_trade_read_schema: {
         parameters: {
             query?: never;
             header?: never;
@@ -5445,7 +8279,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */
@@ -5454,7 +8288,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -5463,69 +8297,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_list_rules: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RuleOut"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
-                };
-            };
-        };
-    };
-    ewerer_server_api_list_quantities: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: {
-                            [key: string]: string;
-                        };
-                    };
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProblemDetails"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };

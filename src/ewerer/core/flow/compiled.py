@@ -16,3 +16,8 @@ register_jitable(**HOW)(decide)
 
 
 kernel: Any = njit(cache=True, nogil=True, **HOW)(simulate_py)
+
+
+def simulate(*arrays: Any) -> float:
+    """Run the compiled kernel; the first call on a machine compiles it, every later one takes it from the cache."""
+    return float(kernel(*arrays))

@@ -1,7 +1,7 @@
 """The decision of one step and the kernel that carries it out on the bank, in plain Python.
 
 Both stand in one file on purpose: Numba compiles the text as it stands and keeps the result for as long as the
-file is unchanged. ``decide`` and ``simulate_py`` are the readable reference; ``simulate`` runs what was compiled.
+file is unchanged. ``decide`` and ``simulate_py`` are the readable reference; :mod:`.compiled` runs the same text compiled.
 
 Powers are watts. ``sun`` is what the array gives at the bank's side (DC); flows to loads and grid are AC, flows
 into the bank are DC. The bank's limits, stages and thresholds are settled before: ``can_charge`` (DC) and
@@ -21,7 +21,6 @@ temperature. Thresholds act on volts or on charge, each with its way back.
 from __future__ import annotations
 
 import math
-from typing import Any
 
 OFF_GRID_BANK, OFF_GRID_SUN, OFF_GRID_MAINS = 0, 1, 2
 
@@ -61,6 +60,8 @@ REASONS = (
     "above the cap: the bank shaves the peak",
     "window at full power: the bank also feeds the grid",
 )
+GENERATOR_REASONS = tuple(r.replace("mains", "generator") for r in REASONS)
+"""The same where the AC comes from the generator."""
 
 
 def decide(  # type: ignore[no-untyped-def]
@@ -631,16 +632,3 @@ def simulate_py(  # type: ignore[no-untyped-def]
         daily[last_day, 25] = peak
         daily[last_day, 26] = full_at
     return soc
-
-
-_compiled: Any = None
-
-
-def simulate(*arrays: Any) -> float:
-    """Run the compiled kernel; the first call of a process loads it (or compiles it once per machine)."""
-    global _compiled
-    if _compiled is None:
-        from .compiled import kernel
-
-        _compiled = kernel
-    return float(_compiled(*arrays))

@@ -12,7 +12,7 @@ from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..trade.rules import formula_rule
-from .kernel import DAILY, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
+from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
 from .scenario import Floats, Scenario, build
 
 GENTLEST = formula_rule(
@@ -118,8 +118,11 @@ def series_of(scenario: Scenario, series: Floats) -> FlowSeries:
         columns={
             name: [round(float(v), digits.get(name, 1)) for v in series[:, i]] for name, i in COLUMN.items() if name != "reason"
         },
-        reason=[int(v) for v in series[:, COLUMN["reason"]]],
-        reasons=list(REASONS),
+        reason=[
+            int(v) + (len(REASONS) if running else 0)
+            for v, running in zip(series[:, COLUMN["reason"]], series[:, COLUMN["generator"]] > 0, strict=True)
+        ],
+        reasons=[*REASONS, *GENERATOR_REASONS],
         price=[round(float(p), 4) for p in scenario.price],
         action=[int(a) for a in scenario.action],
         minute=[int(m) for m in scenario.minute_of_day],

@@ -120,7 +120,12 @@ class Scenario:
         self.cho[K.I_SKIP] = skip = int(np.searchsorted(self.day, lead_days))
         series = np.zeros((self.sun.shape[0] - skip if record else 0, len(K.SERIES)))
         daily = np.zeros((len(self.dates), len(K.DAILY)))
-        self.last_soc = float((K.simulate_py if plain else K.simulate)(*self.arrays(series, daily)))
+        if plain:
+            self.last_soc = float(K.simulate_py(*self.arrays(series, daily)))  # type: ignore[no-untyped-call]
+        else:
+            from .compiled import simulate  # Numba is imported only where a simulation runs
+
+            self.last_soc = simulate(*self.arrays(series, daily))
         return series, daily
 
     def stored_kwh(self, soc: float) -> float:

@@ -14,6 +14,7 @@ from ..devices.library import Library
 from ..documents.job import Job, JobModule
 from ..documents.profiles import Bms, Derating, ModuleProfile
 from ..documents.results.bank import Bank, BankFigures, ModuleFigures, WithoutOne
+from ..documents.results.proposals import NextModule
 from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, class_v
 from ..trade.finding import Finding
 from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM
@@ -251,6 +252,16 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
             )
             for m, share in zip(modules, shares(branches), strict=True)
         ],
+    )
+
+
+def next_module(solved: Solved) -> NextModule:
+    """Return the figures that a further nameplate module starts from: the last module's, else a common small one's."""
+    last = solved.modules[-1] if solved.modules else None
+    if last is None:
+        return NextModule(series_cells=16, capacity_ah=100.0, charge_a=50.0, discharge_a=100.0)
+    return NextModule(
+        series_cells=last.series_cells, capacity_ah=last.capacity_ah, charge_a=last.charge_a, discharge_a=last.discharge_a
     )
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.profiles import InverterProfile, SunChargerProfile
+from ..documents.results.proposals import NextUnit
 from ..trade.finding import Finding
 from ..trade.margins import PHASES
 from ..trade.rules import Rule, check
@@ -24,6 +25,17 @@ def resolve_sun_chargers(job: Job, library: Library) -> list[SunCharger]:
     """Return the job's sun chargers with their profiles."""
     found = ((i, c, library.get(c.profile, SunChargerProfile)) for i, c in enumerate(job.sun.chargers))
     return [SunCharger(i, c, p) for i, c, p in found if p is not None]
+
+
+def next_unit(solved: Solved) -> NextUnit:
+    """Return the role and phase that a further unit would take: host where there is none, the phase with the fewest units."""
+    phases = PHASES[solved.job.site.ac.topology]
+    taken = [u.phase for u in solved.job.units]
+    return NextUnit(
+        role="follower" if any(u.role == "host" for u in solved.job.units) else "host",
+        phase=min(phases, key=lambda p: sum(t == p for t in taken)),
+        phases=list(phases),
+    )
 
 
 @check("units-empty", "units", "A plan needs at least one inverter-charger", "N >= 1")

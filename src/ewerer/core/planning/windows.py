@@ -8,12 +8,13 @@ the intent in as few minutes of the week as the unit's form allows, then expande
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import groupby, pairwise
 
 from ..devices.slots.forms import compile_slots, sayable, slots_day
-from ..devices.slots.week import differ, intent_days, spans, time_of, what_of
-from ..documents.job import DAYS, Job, Window
+from ..devices.slots.week import DAY, days_of, differ, intent_days, minutes_of, spans, time_of, what_of
+from ..documents.job import DAYS, Job, Tariff, Window
 from ..documents.profiles import SlotForm
-from ..documents.results.windows import Segment, Slot, UnitWindows, WindowsPlan
+from ..documents.results.windows import Clash, PriceStretch, Segment, Slot, UnitWindows, WindowsPlan
 from ..trade.finding import Finding
 from ..trade.rules import Rule, check, formula_rule
 from .solved import Solved, Unit
@@ -58,7 +59,56 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
             done[u.profile.id] = (slots, *compare(job.windows, slots, form, loads))
         slots, off, kwh, where = done[u.profile.id]
         out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where))
-    return WindowsPlan(intent=[w.to_data() for w in job.windows], units=out)
+    return WindowsPlan(
+        intent=[w.to_data() for w in job.windows],
+        units=out,
+        clashes=clashes(job.windows),
+        prices=price_week(job.tariff) if job.tariff else [],
+    )
+
+
+def clashes(windows: Sequence[Window]) -> list[Clash]:
+    """Return every stretch in which two windows want different things, by pairs of windows, then in the order of the week."""
+    out = []
+    held = [list(spans(w)) for w in windows]
+    for j, later in enumerate(windows):
+        for i, earlier in enumerate(windows[:j]):
+            if what_of(earlier) == what_of(later):
+                continue
+            for d, a, b in held[j]:
+                out += [
+                    Clash(day=d, start=max(a, x), end=min(b, y), first=i, second=j)
+                    for e, x, y in held[i]
+                    if e == d and max(a, x) < min(b, y)
+                ]
+    return out
+
+
+def price_week(tariff: Tariff) -> list[PriceStretch]:
+    """Return the prices of the week in stretches; the first price that covers a minute counts, the base elsewhere.
+
+    A price over midnight covers the evening and the morning of each of its days.
+    """
+    out: list[PriceStretch] = []
+    for day in range(7):
+        cuts = {0, DAY}
+        mine = []
+        for p in tariff.prices:
+            if day in days_of(p.days):
+                a, b = minutes_of(p.from_), minutes_of(p.to)
+                mine.append((a, b, p))
+                cuts |= {a, b}
+        begin = len(out)
+        for a, b in pairwise(sorted(cuts)):
+            found = next((p for x, y, p in mine if (x <= a and b <= y if x < y else b <= y or a >= x)), None)
+            price = found.price if found else tariff.base
+            export = found.export if found and found.export is not None else tariff.export
+            last = out[-1] if len(out) > begin else None
+            if last is not None and (last.price, last.export) == (price, export):
+                out[-1] = last.model_copy(update={"end": b})
+            else:
+                out.append(PriceStretch(day=day, start=a, end=b, price=price, export=export))
+    return out
 
 
 @check(
@@ -66,26 +116,19 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
 )
 def _overlap(rule: Rule, solved: Solved) -> Iterator[Finding]:
     windows = solved.job.windows
-    for j in range(len(windows)):
-        for i in range(j):
-            if what_of(windows[i]) == what_of(windows[j]):
-                continue
-            mine: dict[int, list[tuple[int, int]]] = {}
-            for d, a, b in spans(windows[i]):
-                mine.setdefault(d, []).append((a, b))
-            meet = [(d, max(a, x), min(b, y)) for d, a, b in spans(windows[j]) for x, y in mine.get(d, ()) if max(a, x) < min(b, y)]
-            if meet:
-                d, a, b = meet[0]
-                yield rule.finding(
-                    "caution",
-                    f"Windows {i + 1} and {j + 1} overlap",
-                    f"On {', '.join(dict.fromkeys(DAYS[k] for k, _, _ in meet))} from {time_of(a)} to {time_of(b)} one wants {windows[i].action}, the other "
-                    f"{windows[j].action}; the first counts.",
-                    f"/windows/{j}",
-                    "Move one of them.",
-                    windows=[i, j],
-                    minutes=sum(y - x for _, x, y in meet),
-                )
+    for (i, j), pair in groupby(solved.windows.clashes, key=lambda c: (c.first, c.second)):
+        meet = [(c.day, c.start, c.end) for c in pair]
+        _, a, b = meet[0]
+        yield rule.finding(
+            "caution",
+            f"Windows {i + 1} and {j + 1} overlap",
+            f"On {', '.join(dict.fromkeys(DAYS[k] for k, _, _ in meet))} from {time_of(a)} to {time_of(b)} one wants {windows[i].action}, the other "
+            f"{windows[j].action}; the first counts.",
+            f"/windows/{j}",
+            "Move one of them.",
+            windows=[i, j],
+            minutes=sum(y - x for _, x, y in meet),
+        )
 
 
 @check("windows-empty", "windows", "A window has a length", "from != to")

@@ -11,6 +11,7 @@ from .bank import Bank
 from .base import PlanPart
 from .limits import Limits
 from .link import Link
+from .proposals import NextModule, NextUnit
 from .sheet import AgreementRow, FoundValue, PresetVerdict, ReadBack, UnitSheet
 from .sources import SourcesPlan
 from .thresholds import Derived, LadderView, Rung
@@ -49,6 +50,8 @@ class Plan(PlanPart):
     presets: list[PresetVerdict] = Field(default=[], description="whether shipped presets would do")
     readbacks: dict[str, list[ReadBack]] = Field(default={}, description="verdicts on values read back")
     findings: list[Finding] = Field(description="every finding, the worst first")
+    next_unit: NextUnit = Field(description="what a further unit would be")
+    next_module: NextModule = Field(description="what a further nameplate module starts from")
     stages: list[StageState] = Field(description="state of every stage")
 
     def worst(self) -> str:

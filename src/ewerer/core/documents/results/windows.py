@@ -45,8 +45,30 @@ class UnitWindows(PlanPart):
     where: list[Segment] = Field(description="stretches that differ")
 
 
+class Clash(PlanPart):
+    """A stretch of a weekday in which two windows want different things; the first of them counts."""
+
+    day: int = Field(description="weekday, 0 Monday")
+    start: int = Field(description="minute of the day it begins [min]")
+    end: int = Field(description="minute of the day it ends [min]")
+    first: int = Field(description="number of the window that counts")
+    second: int = Field(description="number of the window that gives way")
+
+
+class PriceStretch(PlanPart):
+    """A stretch of a weekday with one price."""
+
+    day: int = Field(description="weekday, 0 Monday")
+    start: int = Field(description="minute of the day it begins [min]")
+    end: int = Field(description="minute of the day it ends [min]")
+    price: float = Field(description="paid [money a kWh]")
+    export: float = Field(description="got [money a kWh]")
+
+
 class WindowsPlan(PlanPart):
-    """The intent, and every unit's slots for it."""
+    """The intent, every unit's slots for it, where windows clash, and the prices of the week."""
 
     intent: list[dict[str, Any]] = Field(description="windows as given")
     units: list[UnitWindows] = Field(description="every unit's slots")
+    clashes: list[Clash] = Field(default=[], description="where two windows want different things")
+    prices: list[PriceStretch] = Field(default=[], description="prices of the week; none without a tariff")
