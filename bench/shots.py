@@ -1,5 +1,6 @@
 """Pictures of the main views from demo data: ``python bench/shots.py FOLDER [NAME ...]``."""
 
+import re
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +19,13 @@ def sign_in(page: Page, base: str) -> None:
     page.get_by_label("Password").fill("lithium-bank")
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("heading", name="Jobs").wait_for()
+
+
+def choose(page: Page, label: str, word: str) -> None:
+    """Open the list of a label and take the first choice that begins with a word."""
+    box = page.get_by_role("combobox", name=label, exact=True)
+    box.locator("xpath=ancestor::*[contains(@class, 'el-select__wrapper')]").click()
+    page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first.click()
 
 
 def stage(job: str, name: str, then: Callable[[Page], None] = lambda _: None) -> Callable[[Page, str], None]:
@@ -41,7 +49,7 @@ def jobs(page: Page, base: str) -> None:
 def library(page: Page, base: str) -> None:
     page.goto(base + "/library/orrowan-t8")
     page.get_by_role("heading", name="Try it").wait_for()
-    page.get_by_label("Setting", exact=True).select_option("fill-volts")
+    choose(page, "Setting", "Fill to")
     page.get_by_label("Value, in its own unit").fill("55.2")
     page.get_by_label("Writes in order").fill("low-warn = 41\nlow-out = 43")
     page.wait_for_timeout(400)

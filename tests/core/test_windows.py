@@ -5,6 +5,7 @@ import itertools
 import json
 
 import icalendar
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -26,11 +27,12 @@ from ewerer.core.devices.slots.week import (
     spans,
     time_of,
 )
-from ewerer.core.documents.job import Window
+from ewerer.core.documents.job import Tariff, Window
 from ewerer.core.documents.profiles import SlotForm
+from ewerer.core.flow.scenario import prices_of
 from ewerer.core.pages.calendar import calendar
 from ewerer.core.plan import plan
-from ewerer.core.planning.windows import compare
+from ewerer.core.planning.windows import clashes, compare, price_week
 from tests.jobs import SKERRY, TARN, changed, job_of, plan_of, rules
 
 PAIRS = SlotForm(form="pairs", charge_slots=3, discharge_slots=3, step_min=1, end_of_day="24:00")
@@ -231,3 +233,53 @@ def test_calendar_file():
     assert str(events[0]["DTSTART"].params["TZID"]) == "Europe/Lisbon"
     night = icalendar.Calendar.from_ical(calendar(job_of(TARN))).walk("VEVENT")[0]
     assert night.end - night.start == dt.timedelta(hours=8)
+
+
+def window(start, end, action="use", **more):
+    return Window.model_validate({"from": start, "to": end, "action": action, **more})
+
+
+def test_clashes_stand_where_two_windows_want_different_things_and_nowhere_else():
+    three = [window("17:00", "20:00"), window("19:00", "21:00", "hold"), window("20:00", "22:00")]
+    monday = [(c.start, c.end, c.first, c.second) for c in clashes(three) if c.day == 0]
+    assert monday == [(1140, 1200, 0, 1), (1200, 1260, 1, 2)]
+    assert clashes([window("17:00", "20:00"), window("18:00", "21:00")]) == []
+    assert len(clashes([window("17:00", "20:00", target_soc=0.5), window("18:00", "21:00")])) == 7
+    assert clashes([window("17:00", "18:00"), window("18:00", "21:00", "hold")]) == []
+    night = [window("22:00", "03:00", days="sun"), window("02:00", "04:00", "hold", days="mon")]
+    assert [(c.day, c.start, c.end) for c in clashes(night)] == [(0, 120, 180)]
+
+
+@settings(max_examples=60)
+@given(daily_intents(4, 3, ["charge", "hold", "use"]))
+def test_clashes_by_brute_force_over_every_minute(windows):
+    """Two windows clash in a minute when both cover it and want different things."""
+    wants = [{(d, m): (w.action, w.target_soc, w.power_w) for d, a, b in spans(w) for m in range(a, b)} for w in windows]
+    brute = {
+        (*at, i, j)
+        for (i, one), (j, other) in itertools.combinations(enumerate(wants), 2)
+        for at in one.keys() & other.keys()
+        if one[at] != other[at] and not (one[at][0] == other[at][0] == "hold")
+    }
+    told = {(c.day, m, c.first, c.second) for c in clashes(windows) for m in range(c.start, c.end)}
+    assert told == brute
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(st.tuples(st.sampled_from(["all", "mon-fri", "sat,sun"]), *[st.integers(0, 95)] * 2, st.integers(1, 9)), max_size=4)
+)
+def test_prices_of_the_week_are_those_of_the_simulation(rows):
+    clock = lambda q: f"{q // 4:02d}:{q % 4 * 15:02d}"  # noqa: E731
+    prices = [{"days": d, "from": clock(a), "to": clock(b), "price": p / 10} for d, a, b, p in rows if a != b]
+    tariff = Tariff.model_validate({"base": 0.3, "export": 0.05, "prices": prices})
+    week = price_week(tariff)
+    minute = np.tile(np.arange(1440), 7)
+    weekday = np.repeat(np.arange(7), 1440)
+    buy, sell = prices_of(tariff, minute, weekday)
+    for day in range(7):
+        mine = [p for p in week if p.day == day]
+        assert mine[0].start == 0 and mine[-1].end == 1440 and all(a.end == b.start for a, b in itertools.pairwise(mine))
+        for p in mine:
+            at = slice(day * 1440 + p.start, day * 1440 + p.end)
+            assert np.allclose(buy[at], p.price) and np.allclose(sell[at], p.export)

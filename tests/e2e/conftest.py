@@ -1,6 +1,7 @@
 """A demo server and Debian's Chromium for all end-to-end tests."""
 
 import os
+import re
 
 import pytest
 from bench.server import demo_server
@@ -9,7 +10,8 @@ from playwright.sync_api import expect
 from tests.jobs import data
 
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright's loop runs in this thread; no database is touched here
-expect.set_options(timeout=20_000)
+PATIENCE_MS = int(os.environ.get("EWERER_PATIENCE_MS", "20000"))
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -42,6 +44,7 @@ def cookies(playwright, base):
 @pytest.fixture
 def signed(page, base, context, cookies):
     """A page that shows the jobs, signed in; the console must stay clean of errors."""
+    page.set_default_timeout(PATIENCE_MS)
     errors = []
     page.on("pageerror", lambda e: errors.append(str(e)))
     context.add_cookies(cookies)
@@ -73,3 +76,23 @@ def show(page, stage):
 
 def saved(page):
     expect(page.locator("[data-save-state]")).to_contain_text("saved ")
+
+
+def choose(page, label, word):
+    """Open the list of a label and take the first choice that begins with a word."""
+    box = page.get_by_role("combobox", name=label, exact=True)
+    box.locator("xpath=ancestor::*[contains(@class, 'el-select__wrapper')]").click()
+    page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first.click()
+
+
+def give_file(page, label, files):
+    """Give a file to the button of a label, as the browser's own dialog would."""
+    page.locator(f'[aria-label="{label}"] input[type=file], input[type=file][aria-label="{label}"]').set_input_files(files)
+
+
+def tick(place, role, name=None, on=True):
+    """Set a box or a radio button by its label, as a finger does: the native control itself is drawn over."""
+    box = place.get_by_role(role, name=name, exact=True) if name else place.get_by_role(role)
+    if box.is_checked() != on:
+        box.locator("xpath=ancestor::label").click(position={"x": 9, "y": 20})
+    expect(box).to_be_checked(checked=on)

@@ -6,7 +6,7 @@ import pypdfium2
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved
+from tests.e2e.conftest import choose, saved, tick
 from tests.jobs import LARCH, SKERRY
 
 
@@ -14,7 +14,7 @@ def test_choosing_another_port_changes_the_cable_card(opened):
     page = opened(SKERRY, "Link")
     card = page.locator("[data-cable]")
     expect(card).to_have_attribute("aria-label", re.compile("CAN-H from pin 1 to pin 4, white/orange"))
-    page.locator('[data-way="dunmarrow/openstore-can/1/net/inv"]').get_by_role("radio").check()
+    tick(page.locator('[data-way="dunmarrow/openstore-can/1/net/inv"]'), "radio")
     expect(card).to_have_attribute("aria-label", re.compile("to NET of the unit: CAN-H from pin 1 to pin 1"))
     expect(page.locator("nav")).to_contain_text("closed loop, made cable")
     page.get_by_role("button", name="Back to the best").click()
@@ -23,7 +23,7 @@ def test_choosing_another_port_changes_the_cable_card(opened):
 
 def test_a_taken_port_moves_the_link(opened):
     page = opened(SKERRY, "Link")
-    page.get_by_role("checkbox", name="BATT").check()
+    tick(page, "checkbox", "BATT")
     expect(page.locator("[data-cable]")).to_have_attribute("aria-label", re.compile("to NET of the unit"))
     expect(page.locator('[data-way="dunmarrow/dunmarrow-link/2/bat/inv"]')).to_contain_text("taken by another device")
 
@@ -58,7 +58,7 @@ def test_measured_ohms_are_judged_and_expected_displays_shown(opened):
 
 def test_own_note_on_firmware(opened):
     page = opened(SKERRY, "Link")
-    page.get_by_label("Your verdict on 2.14").select_option("bad")
+    choose(page, "Your verdict on 2.14", "bad")
     page.get_by_label("Why, for 2.14").fill("lost its clock")
     page.keyboard.press("Tab")
     expect(page.locator('[data-finding="firmware-listed"]').first).to_contain_text("Lost its clock")

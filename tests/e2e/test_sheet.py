@@ -5,7 +5,7 @@ import re
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, show
+from tests.e2e.conftest import choose, give_file, saved, show
 from tests.jobs import LARCH, SKERRY
 
 
@@ -24,7 +24,7 @@ def test_import_as_found_then_walk_the_sheet_with_enter_only(opened, tmp_path):
     page.get_by_role("tab", name="As found").click()
     path = tmp_path / "found.csv"
     path.write_text("setting,value\nstore-kind,Lead A\nlevel-on,On\nlevel-volts,62.0\nlow-out,46.0\nghost,3\n")
-    page.get_by_label("As-found file").set_input_files(path)
+    give_file(page, "As-found file", path)
     expect(page.get_by_text("4 settings read, 1 not.")).to_be_visible()
     expect(page.get_by_text("no such setting")).to_be_visible()
     expect(page.locator('[data-finding="found-equalising"]')).to_contain_text("62 V")
@@ -123,7 +123,7 @@ def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
     page.get_by_label("Name of the site or job").fill("With Wren")
     page.keyboard.press("Enter")
     show(page, "Bank")
-    page.get_by_label("Profile of the new module").select_option("wren-150")
+    choose(page, "Profile of the new module", "Wren 150")
     page.get_by_role("button", name="Add module").click()
     expect(page.locator("[data-bank-figures]")).to_contain_text("150 Ah")
     saved(page)
@@ -134,7 +134,7 @@ def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
 def test_a_shipped_profile_is_copied_edited_and_tried(signed, base):
     page = signed
     page.goto(f"{base}/library/orrowan-t8")
-    page.get_by_label("Setting", exact=True).select_option("fill-volts")
+    choose(page, "Setting", "Fill to")
     page.get_by_label("Value, in its own unit").fill("55.27")
     expect(page.locator("[data-try]")).to_contain_text("the display shows 55.2 V")
     page.get_by_label(re.compile("Writes in order")).fill("low-out = 43\nlow-warn = 44.5")

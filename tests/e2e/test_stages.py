@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, show
+from tests.e2e.conftest import choose, give_file, saved, show, tick
 from tests.jobs import LARCH, SKERRY, TARN, changed, data, inline
 
 
@@ -23,7 +23,7 @@ def test_a_whole_job_from_nothing_by_hand(signed):
     page.get_by_role("button", name="New job").click()
     page.get_by_label("Name of the site or job").fill("By hand alone")
     page.keyboard.press("Enter")
-    page.get_by_label("Mains", exact=True).check()
+    tick(page, "checkbox", "Mains")
     page.get_by_label("Breaker, per phase").fill("25")
     page.get_by_label("Continuous", exact=True).first.fill("1800")
     show(page, "Bank")
@@ -32,10 +32,10 @@ def test_a_whole_job_from_nothing_by_hand(signed):
     page.get_by_label("Resting volts of M1").fill("53.1")
     page.get_by_label("Resting volts of M2").fill("53.12")
     show(page, "Units")
-    page.get_by_label("Model of the new unit").select_option("orrowan-t8")
+    choose(page, "Model of the new unit", "Orrowan T8")
     page.get_by_role("button", name="Add unit").click()
     page.get_by_role("button", name="Add unit").click()
-    expect(page.get_by_label("Role of U2")).to_have_value("follower")
+    expect(page.locator(".el-select", has=page.get_by_role("combobox", name="Role of U2"))).to_contain_text("follower")
     expect(nav(page)).to_contain_text("2 × 8 kW")
     show(page, "Thresholds")
     expect(page.locator('[data-rung="absorb_v"]')).to_be_visible()
@@ -48,19 +48,19 @@ def test_a_whole_job_from_nothing_by_hand(signed):
 
 def test_the_generator_shows_its_budget_when_it_is_there(opened):
     page = opened(TARN, "Site")
-    page.get_by_label("Generator", exact=True).check()
+    tick(page, "checkbox", "Generator")
     page.locator('[data-pointer="/generator/continuous_w"]').fill("6000")
     expect(page.get_by_text(re.compile(r"The\s+generator has \d+ W left for charging"))).to_be_visible()
     show(page, "Sources")
     expect(page.get_by_text("Exhaust kills: run it outdoors.")).to_be_visible()
     show(page, "Site")
-    page.get_by_label("Generator", exact=True).uncheck()
+    tick(page, "checkbox", "Generator", on=False)
     expect(page.get_by_text(re.compile(r"The\s+generator has"))).to_have_count(0)
 
 
 def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
     page = opened(SKERRY, "Units")
-    page.get_by_label("Role of U2").select_option("host")
+    choose(page, "Role of U2", "host")
     expect(page.locator('[data-finding="units-one-host"]')).to_be_visible()
     show(page, "Sheet")
     expect(page.get_by_role("alert").filter(has_text="Do not energise")).to_be_visible()
@@ -72,7 +72,7 @@ def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
 
 def test_a_sun_charger_takes_its_part_of_the_limit(opened):
     page = opened(TARN, "Units")
-    page.get_by_label("Model of the new sun charger").select_option("pilch-sun-60")
+    choose(page, "Model of the new sun charger", "Pilch Sun 60")
     page.get_by_role("button", name="Add sun charger").click()
     row = page.get_by_role("row").filter(has=page.get_by_role("button", name="Remove S1"))
     expect(row).to_contain_text(" A")
@@ -190,7 +190,7 @@ def test_history_says_who_changed_what(opened):
     page.get_by_role("button", name="History").click()
     drawer = page.get_by_role("dialog", name="History")
     expect(drawer).to_contain_text("Revision 2")
-    expect(drawer).to_contain_text("/bank/fuse_a changed to 315")
+    expect(drawer).to_contain_text("Main fuse: 315 A")
     page.keyboard.press("Escape")
     expect(drawer).to_be_hidden()
 
@@ -204,19 +204,20 @@ def test_a_profile_from_a_file_and_one_that_is_refused(signed, base, tmp_path):
     shipped = page.request.get(f"{base}/api/library/cobbleway-200").json()
     path = tmp_path / "profile.json"
     path.write_text(json.dumps(shipped | {"id": "from-file", "name": "From a file", "charge_a": -4}))
-    page.get_by_label("Profile file").set_input_files(path)
+    give_file(page, "Profile file", path)
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("/charge_a")
     expect(dialog).to_contain_text("Nothing was stored")
     dialog.get_by_role("button", name="Close", exact=True).click()
     path.write_text(json.dumps(shipped | {"id": "from-file", "name": "From a file", "charge_a": 44}))
-    page.get_by_label("Profile file").set_input_files(path)
+    give_file(page, "Profile file", path)
     expect(page.get_by_role("heading", name="From a file", level=1)).to_be_visible()
     expect(page.get_by_label("Charge, A *", exact=True)).to_have_value("44")
     with page.expect_download() as download:
         page.get_by_role("button", name="Export").click()
     assert json.loads(download.value.path().read_text())["charge_a"] == 44
     page.get_by_role("button", name="Put away").click()
+    page.locator(".el-popconfirm").get_by_role("button", name="Put away").click()
     expect(page.get_by_role("link", name=re.compile("From a file"))).to_have_count(0)
 
 

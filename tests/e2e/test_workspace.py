@@ -7,7 +7,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, show
+from tests.e2e.conftest import choose, give_file, saved, show
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 TARN_NAME = "Tarn Dairy"
@@ -26,7 +26,7 @@ def test_adding_a_module_changes_the_limit_and_undo_takes_it_back(opened):
     page = opened(SKERRY, "Bank")
     figures = page.locator("[data-bank-figures]")
     expect(figures).to_contain_text("in 420 A")
-    page.get_by_label("Profile of the new module").select_option("dunmarrow-280")
+    choose(page, "Profile of the new module", "Dunmarrow 280")
     page.get_by_role("button", name="Add module").click()
     expect(figures).to_contain_text("in 560 A")
     saved(page)
@@ -88,7 +88,7 @@ def test_marking_exporting_and_importing_gives_the_same_plan(opened, base, tmp_p
     download.value.save_as(path)
     first = page.request.get(page.url.replace("/jobs/", "/api/jobs/").replace("/sheet", "/plan")).json()
     page.get_by_role("link", name="Ewerer, all jobs").click()
-    page.get_by_label("Job file").set_input_files(path)
+    give_file(page, "Job file", path)
     expect(page.get_by_role("heading", name="Site", level=1)).to_be_visible()
     again = page.request.get(page.url.replace("/jobs/", "/api/jobs/").removesuffix("/site") + "/plan").json()
     assert again == first
@@ -174,7 +174,7 @@ def test_two_people_get_a_conflict_not_a_lost_change(opened, browser, base):
     assert answer.ok
     page.get_by_label("Main cable carries").fill("290")
     dialog = page.get_by_role("dialog", name="Someone saved in between")
-    expect(dialog).to_contain_text("/bank/fuse_a")
+    expect(dialog).to_contain_text("Main fuse")
     dialog.get_by_role("button", name="Take theirs").click()
     expect(page.get_by_label("Main fuse")).to_have_value("310")
     page.get_by_role("button", name="Undo").click()
@@ -198,7 +198,7 @@ def test_importing_what_is_not_a_job(signed, tmp_path):
     job["bank"]["colour"] = "red"
     for text, words in (("{", "not JSON"), (json.dumps(job), "/bank/colour"), (" " * 3_000_000, "too big")):
         path.write_text(text)
-        signed.get_by_label("Job file").set_input_files(path)
+        give_file(signed, "Job file", path)
         dialog = signed.get_by_role("dialog")
         expect(dialog).to_contain_text(words)
         expect(dialog).to_contain_text("nothing was stored")

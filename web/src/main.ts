@@ -8,9 +8,16 @@ import { VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './router'
+import { tell } from './ui/tell'
 import './styles/theme.css'
 
-createApp(App)
+const app = createApp(App)
+// What goes wrong in the page itself is told; what was typed stands in the draft.
+app.config.errorHandler = (error) => {
+  console.error(error)
+  tell('Something in this page went wrong. What you typed is kept; if it stays so, load the page again.')
+}
+app
   .use(router)
   .use(VueQueryPlugin, { queryClientConfig: { defaultOptions: { queries: { retry: 1, staleTime: 30_000 } } } })
   .mount('#app')

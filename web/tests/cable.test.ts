@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Cable } from '../src/api/client'
-import { drawCable, flipped, lettersOf, solidOf, striped } from '../src/link/cable'
+import { drawCable, flipped, lettersOf, solidOf, striped } from '../src/stages/link/cable'
 
 const cable = {
   straight: false,

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { api, ApiProblem, call, onSignedOut, setCsrf } from '../src/api/client'
+import { api, ApiProblem, onSignedOut, setCsrf } from '../src/api/client'
 
 const answer = (status: number, body: unknown = null, type = 'application/json') =>
   new Response(body === null ? null : typeof body === 'string' ? body : JSON.stringify(body), {
@@ -15,9 +15,10 @@ describe('the way to the server', () => {
     setCsrf('')
     onSignedOut(() => undefined)
   })
+  const asked = () => fetched.mock.calls[0]?.[0] as Request
   const failure = (status: number, body: unknown = null) => {
     fetched.mockResolvedValueOnce(answer(status, body))
-    return call('GET', '/jobs').then(
+    return api.job('x').then(
       () => expect.unreachable(),
       (e: ApiProblem) => e,
     )
@@ -26,29 +27,32 @@ describe('the way to the server', () => {
   it('reads JSON and sends no token where nothing is changed', async () => {
     setCsrf('token')
     fetched.mockResolvedValueOnce(answer(200, { a: 1 }))
-    expect(await call('GET', '/x')).toEqual({ a: 1 })
-    const [path, sent] = fetched.mock.calls[0] ?? []
-    expect(path).toBe('/api/x')
-    expect(sent?.headers).toEqual({ Accept: 'application/json' })
+    expect(await api.job('x')).toEqual({ a: 1 })
+    const sent = asked()
+    expect(new URL(sent.url).pathname).toBe('/api/jobs/x')
+    expect(sent.headers.get('Accept')).toBe('application/json')
+    expect(sent.headers.has('X-CSRFToken')).toBe(false)
   })
   it('sends the token and the type with every change', async () => {
     setCsrf('token')
     fetched.mockResolvedValueOnce(answer(200, {}))
-    await call('PUT', '/x', { a: 1 })
-    expect(fetched.mock.calls[0]?.[1]).toMatchObject({
-      body: '{"a":1}',
-      headers: { 'X-CSRFToken': 'token', 'Content-Type': 'application/json' },
-      credentials: 'same-origin',
-    })
+    await api.saveJob('x', 3, { a: 1 } as never)
+    const sent = asked()
+    expect(await sent.text()).toBe('{"base_revision":3,"document":{"a":1}}')
+    expect([sent.headers.get('X-CSRFToken'), sent.headers.get('Content-Type'), sent.credentials]).toEqual([
+      'token',
+      'application/json',
+      'same-origin',
+    ])
   })
   it('sends text as it was typed, so that the server says what is wrong with it', async () => {
     fetched.mockResolvedValueOnce(answer(200, {}))
     await api.createJob('{ not json')
-    expect(fetched.mock.calls[0]?.[1]?.body).toBe('{ not json')
+    expect(await asked().text()).toBe('{ not json')
   })
   it('takes an empty answer', async () => {
     fetched.mockResolvedValueOnce(answer(204))
-    expect(await call('DELETE', '/x')).toBeNull()
+    expect(await api.signOut()).toBeNull()
   })
   it('keeps the words and the places of a refusal', async () => {
     const problems = [{ pointer: '/bank/fuse_a', message: 'too low', value: -5, expected: 'more than 0' }]
@@ -61,14 +65,14 @@ describe('the way to the server', () => {
   )
   it('takes a broken line for a server that is away, and says that nothing is lost', async () => {
     fetched.mockRejectedValueOnce(new TypeError('Failed to fetch'))
-    const e = await call('GET', '/x').catch((x: ApiProblem) => x)
+    const e = await api.job('x').catch((x: ApiProblem) => x)
     expect(e).toBeInstanceOf(ApiProblem)
     expect((e as ApiProblem).offline).toBe(true)
     expect((e as ApiProblem).message).toContain('kept on this device')
   })
   it('does not call a question that was dropped a failure', async () => {
     fetched.mockRejectedValueOnce(new DOMException('stop', 'AbortError'))
-    await expect(call('GET', '/x')).rejects.toBeInstanceOf(DOMException)
+    await expect(api.job('x')).rejects.toBeInstanceOf(DOMException)
   })
   it('speaks even where the answer is a page and not JSON', async () => {
     const e = await failure(500, '<html>')
@@ -85,23 +89,31 @@ describe('the way to the server', () => {
     expect(told).toHaveBeenCalledTimes(1)
   })
   it.each([
-    [() => api.jobs(true), 'GET', '/api/jobs?put_away=true'],
+    [() => api.jobs(true), 'GET', '/api/jobs?put_away=true&limit=50&offset=0'],
     [() => api.profile('x', 3), 'GET', '/api/library/x?revision=3'],
     [() => api.profile('x'), 'GET', '/api/library/x'],
     [() => api.saveProfile('x', 2, {}), 'PUT', '/api/library/x?base_revision=2'],
     [() => api.simulate({} as never, 3), 'POST', '/api/simulate?lead_days=3'],
     [() => api.readSeries('1\n2', 15), 'POST', '/api/series?step_min=15'],
-    [() => api.cancelRun('r'), 'DELETE', '/api/runs/r'],
+    [() => api.cancelWork('r'), 'DELETE', '/api/work/r'],
     [() => api.takeOut('j'), 'POST', '/api/jobs/j/take-out'],
   ])('asks at the right place (%#)', async (ask, method, path) => {
     fetched.mockResolvedValueOnce(answer(200, {}))
     await ask()
-    expect(fetched.mock.calls[0]?.[0]).toBe(path)
-    expect(fetched.mock.calls[0]?.[1]?.method).toBe(method)
+    const { pathname, search } = new URL(asked().url)
+    expect(pathname + search).toBe(path)
+    expect(asked().method).toBe(method)
   })
   it('keeps what the fault finder knows of the job apart from what was answered', async () => {
     fetched.mockResolvedValue(answer(200, {}))
     await api.diagnose('dark', { a: 1 }, null)
-    expect(fetched.mock.calls[0]?.[1]?.body).toBe('{"answers":{"a":1}}')
+    expect(await asked().text()).toBe('{"answers":{"a":1}}')
+  })
+  it('reads a list to its end, page after page', async () => {
+    fetched
+      .mockResolvedValueOnce(answer(200, { items: ['a', 'b'], total: 3 }))
+      .mockResolvedValueOnce(answer(200, { items: ['c'], total: 3 }))
+    expect(await api.rules()).toEqual(['a', 'b', 'c'])
+    expect(fetched.mock.calls.map(([r]) => new URL((r as Request).url).searchParams.get('offset'))).toEqual(['0', '2'])
   })
 })

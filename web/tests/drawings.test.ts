@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { layNarrows } from '../src/limits/narrows'
-import { scaleOf, snap, spread, ticks } from '../src/thresholds/ladder'
+import { layNarrows } from '../src/stages/limits/narrows'
+import { scaleOf, snap, spread, ticks } from '../src/stages/thresholds/ladder'
 import type { Chain } from '../src/api/client'
 
 function random(seed: number) {

@@ -2,8 +2,10 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { ApiProblem, api } from '../src/api/client'
 import ChoiceField from '../src/ui/ChoiceField.vue'
 import NumberField from '../src/ui/NumberField.vue'
+import NumberInput from '../src/ui/NumberInput.vue'
 import TextField from '../src/ui/TextField.vue'
-import { mounted, quiet, serve } from './mounting'
+import { learnFields } from '../src/job/words'
+import { aField, mounted, quiet, serve } from './mounting'
 
 const document_ = { ewerer: 'job/1', name: 'Site', bank: { fuse_a: 400 }, policy: { reserve_soc: 0.2 } }
 
@@ -37,6 +39,7 @@ describe('fields of the job', () => {
   it('keeps what cannot be read, stores nothing and says why', async () => {
     const { wrapper, job } = await number({})
     await wrapper.get('input').setValue('four')
+    await vi.advanceTimersByTimeAsync(150)
     expect(wrapper.get('input').element.value).toBe('four')
     expect(job.at('/bank/fuse_a')).toBe(400)
     const why = wrapper.get('[role=alert]')
@@ -47,6 +50,7 @@ describe('fields of the job', () => {
   it('asks for whole numbers where only those make sense', async () => {
     const { wrapper, job } = await number({ whole: true })
     await wrapper.get('input').setValue('12.5')
+    await vi.advanceTimersByTimeAsync(150)
     expect(wrapper.text()).toContain('whole number')
     expect(job.at('/bank/fuse_a')).toBe(400)
   })
@@ -116,7 +120,7 @@ describe('fields of the job', () => {
         ['feed-in', 'feeding in'],
       ],
     })
-    await wrapper.get('select').setValue('feeding in')
+    wrapper.findComponent({ name: 'ElSelect' }).vm.$emit('change', 'feed-in')
     expect(job.at('/policy/mode')).toBe('feed-in')
   })
 
@@ -124,6 +128,7 @@ describe('fields of the job', () => {
     const { wrapper, job } = await mounted(TextField, { path: '/name', label: 'Job name', needed: true })
     await wrapper.get('input').setValue('')
     await wrapper.get('input').trigger('change')
+    await vi.advanceTimersByTimeAsync(150)
     expect(job.at('/name')).toBe('Site')
     expect(wrapper.text()).toContain('the old one is kept')
     await wrapper.get('input').setValue('Other')
@@ -138,5 +143,31 @@ describe('fields of the job', () => {
     await wrapper.get('input').setValue('')
     await wrapper.get('input').trigger('change')
     expect(job.document.value).not.toHaveProperty('notes')
+  })
+
+  it('takes label, unit, factor and default from the words of the field', async () => {
+    learnFields([aField('/policy/reserve_soc', 'Reserve', 'thresholds', { unit: '%', scale: 100, default: '20' })])
+    const { wrapper, job } = await mounted(NumberField, { path: '/policy/reserve_soc' })
+    expect(wrapper.get('label').text()).toBe('Reserve')
+    expect(wrapper.get('input').element.value).toBe('20')
+    await wrapper.get('input').setValue('35')
+    expect(job.at('/policy/reserve_soc')).toBe(0.35)
+    await wrapper.get('input').setValue('')
+    expect(wrapper.get('input').attributes('placeholder')).toBe('20')
+    learnFields([])
+  })
+  it('keeps a figure as it is typed, key by key, also with a point at its end', async () => {
+    const set: unknown[] = []
+    const { wrapper, part } = await mounted(NumberInput, { value: 3, onSet: (v: unknown) => set.push(v) })
+    for (const typed of ['3', '3.', '3.6', '3.65']) {
+      await wrapper.get('input').setValue(typed)
+      expect(wrapper.get('input').element.value).toBe(typed)
+    }
+    expect(set).toEqual([3, 3.6, 3.65])
+    await wrapper.get('input').setValue('x')
+    expect(set.at(-1)).toBe('x')
+    await wrapper.get('input').setValue('')
+    expect(set.at(-1)).toBeUndefined()
+    expect(part.exists()).toBe(true)
   })
 })

@@ -1,8 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { amps, inBrief, moment, percent, readNumber, tidy, when } from '../src/ui/figures'
-import { differences, read, write } from '../src/workspace/pointer'
-import { freeId, moduleFigures } from '../src/bank/modules'
-import { stageOf } from '../src/workspace/places'
+import { differences, read, write } from '../src/job/pointer'
+import { freeId, moduleFigures } from '../src/stages/bank/modules'
 
 describe('numbers as people type them', () => {
   it.each([
@@ -66,14 +65,9 @@ describe('JSON pointers', () => {
 
 describe('small helpers', () => {
   it('finds a free name', () => expect(freeId(['M1', 'M3', 'M2'])).toBe('M4'))
-  it('starts from the last nameplate', () => {
-    expect(moduleFigures({ id: 'A', series_cells: 15, resting_v: 50 })).toEqual({ series_cells: 15 })
-    expect(moduleFigures({ id: 'A', profile: 'p' })).toMatchObject({ series_cells: 16 })
-  })
-  it('knows which stage shows a pointer', () => {
-    expect(stageOf('/policy/max_c_rate')).toBe('limits')
-    expect(stageOf('/policy/own_figures/shutdown_v')).toBe('thresholds')
-    expect(stageOf('/bank/modules/0')).toBe('bank')
-    expect(stageOf('/bank/modules/0/switches')).toBe('link')
+  it('starts from the last nameplate, else from what the plan proposes', () => {
+    expect(moduleFigures({ id: 'A', series_cells: 15, resting_v: 50 }, { series_cells: 8 })).toEqual({ series_cells: 15 })
+    expect(moduleFigures({ id: 'A', profile: 'p' }, { series_cells: 16 })).toEqual({ series_cells: 16 })
+    expect(moduleFigures(undefined)).toEqual({})
   })
 })

@@ -1,10 +1,38 @@
 // Mount a part of the workspace on an open job, with the server's answers given.
 import { flushPromises, mount, type ComponentMountingOptions } from '@vue/test-utils'
-import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { notifyManager, QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { vi } from 'vitest'
 import { defineComponent, h, type Component } from 'vue'
-import { api, type Job, type Plan } from '../src/api/client'
-import { createJob, provideJob, type OpenJob } from '../src/workspace/use-job'
+import { api, type FieldOut, type Job, type Plan } from '../src/api/client'
+import { createJob, provideJob, type OpenJob } from '../src/job/use-job'
+
+notifyManager.setScheduler(queueMicrotask)
+export const newClient = () => new QueryClient({ defaultOptions: { queries: { retry: false } } })
+/** Run a composable with a query client, as a component's setup would; `stop` ends it. */
+export function used<T>(run: () => T): { value: T; stop: () => void } {
+  let value!: T
+  const frame = mount(
+    defineComponent({
+      setup() {
+        value = run()
+        return () => h('i')
+      },
+    }),
+    { global: { plugins: [[VueQueryPlugin, { queryClient: newClient() }]] } },
+  )
+  return { value, stop: () => frame.unmount() }
+}
+
+export const aField = (pointer: string, label: string, stage = 'site', more: Partial<FieldOut> = {}): FieldOut => ({
+  pointer,
+  label,
+  stage,
+  unit: '',
+  scale: 1,
+  choices: [],
+  default: '',
+  ...more,
+})
 
 export const fakePlan = (part: object = {}) =>
   ({ findings: [], stages: [], ladder: {}, quantities: {}, units: [], ...part }) as unknown as Plan
@@ -36,7 +64,7 @@ export async function mounted(part: Component, props: object = {}, options: Comp
     ...options,
     attachTo: document.body,
     global: {
-      plugins: [[VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false } } }) }]],
+      plugins: [[VueQueryPlugin, { queryClient: newClient() }]],
       ...options.global,
     },
   })

@@ -1,34 +1,45 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { BUILT, goToPointer, shows, stageOf, STAGES } from '../src/workspace/places'
+import { learnFields, placeInWords, singleFields, valueInWords, wordsAt } from '../src/job/words'
+import { learnStages, openStages, stageOf } from '../src/stages/registry'
+import { goToPointer, shows } from '../src/ui/focus'
+import { aField } from './mounting'
 
 describe('which stage shows what', () => {
+  beforeEach(() => {
+    learnFields([
+      aField('/bank', 'Bank', 'bank'),
+      aField('/bank/modules/*/resting_v', 'Resting volts', 'bank', { unit: 'V' }),
+      aField('/bank/modules/*/switches', 'Switches as found', 'link'),
+      aField('/policy', 'Choices', 'thresholds'),
+      aField('/policy/reserve_soc', 'Reserve', 'thresholds', { unit: '%', scale: 100 }),
+      aField('/policy/mode', 'The bank stands', 'sources', { choices: [{ value: 'off-grid', word: 'off grid' }] }),
+      aField('/as_found/*/*', 'As found', 'sheet'),
+    ])
+    learnStages(['site', 'bank', 'link', 'run'].map((name) => ({ name, word: name, about: '', planned: name !== 'run' })))
+  })
   it.each([
-    ['/name', 'site'],
-    ['/site/altitude_m', 'site'],
-    ['/loads/peak_w', 'site'],
-    ['/mains/breaker_a', 'site'],
-    ['/bank/modules/3/lead_mohm', 'bank'],
-    ['/policy/new_bank', 'bank'],
+    ['/bank/fuse_a', 'bank'],
     ['/bank/modules/3/switches', 'link'],
-    ['/units/1/firmware', 'units'],
-    ['/sun/chargers/0', 'units'],
-    ['/link/measured_ohm', 'link'],
-    ['/policy/loop', 'link'],
-    ['/policy/max_discharge_c_rate', 'limits'],
     ['/policy/float_school', 'thresholds'],
-    ['/policy/own_figures/alarm_v', 'thresholds'],
-    ['/policy/source_order', 'sources'],
-    ['/policy/peak_cap_w', 'sources'],
-    ['/generator/quiet_from', 'sources'],
-    ['/windows/2', 'windows'],
-    ['/tariff/prices/0', 'windows'],
-    ['/flow/outages', 'windows'],
+    ['/policy/mode', 'sources'],
     ['/as_found/U1/low-out', 'sheet'],
-    ['/sheet_marks/U1/low-out', 'sheet'],
+    ['/nothing', 'site'],
+    ['', 'site'],
   ])('%s on %s', (pointer, stage) => expect(stageOf(pointer)).toBe(stage))
-  it('never one that is not built', () => {
-    for (const pointer of ['', '/', '/policy', '/nothing', '/bank']) expect(BUILT).toContain(stageOf(pointer))
-    expect(STAGES.slice(0, BUILT.length)).toEqual(BUILT)
+  it('opens only what is planned and drawn', () => expect(openStages.value).toEqual(['site', 'bank', 'link']))
+  it('knows a field by its pattern, and which stand at one place', () => {
+    expect(wordsAt('/bank/modules/2/resting_v')?.label).toBe('Resting volts')
+    expect(wordsAt('/bank/modules/2')).toBeUndefined()
+    expect(singleFields().map((f) => f.pointer)).not.toContain('/as_found/*/*')
+  })
+  it('says places and values in words', () => {
+    const job = { bank: { modules: [{ id: 'M1' }, { id: 'M2', resting_v: 53 }] } }
+    expect(placeInWords('/bank/modules/1/resting_v', job)).toBe('Bank, modules, M2, Resting volts')
+    expect(placeInWords('', job)).toBe('the whole job')
+    expect(valueInWords('/policy/reserve_soc', 0.2)).toBe('20 %')
+    expect(valueInWords('/policy/mode', 'off-grid')).toBe('off grid')
+    expect(valueInWords('/policy/mode', undefined)).toBe('nothing')
+    expect(valueInWords('/bank', { a: 'x'.repeat(90) })).toHaveLength(58)
   })
 })
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { clashes, clock, DAY, line, minutes, moved, onDay, pieces, stack, type Win } from '../src/windows/ribbon'
+import { clock, DAY, line, minutes, moved, onDay, pieces, stack, type Win } from '../src/stages/windows/ribbon'
 
 const win = (from: string, to: string, more: Partial<Win> = {}): Win => ({ from, to, action: 'use', ...more })
 const lengthOf = (w: Win) => (minutes(w.to) - minutes(w.from) + DAY) % DAY || DAY
@@ -41,24 +41,6 @@ describe('pieces of windows', () => {
     expect(pieces([win('05:00', '05:00')], 0)).toEqual([])
     expect(pieces([win('20:00', '24:00')], 0)).toEqual([{ index: 0, from: 1200, to: DAY, part: 'whole' }])
     expect(pieces([win('20:00', '00:00')], 0)).toEqual([{ index: 0, from: 1200, to: DAY, part: 'evening' }])
-  })
-})
-
-describe('clashes', () => {
-  it('stand where two windows want different things, and nowhere else', () => {
-    const w = [win('17:00', '20:00'), win('19:00', '21:00', { action: 'hold' }), win('20:00', '22:00')]
-    expect(clashes(w, 0)).toEqual([
-      { from: 1140, to: 1200, pair: [0, 1] },
-      { from: 1200, to: 1260, pair: [1, 2] },
-    ])
-    expect(clashes([win('17:00', '20:00'), win('18:00', '21:00')], 0)).toEqual([])
-    expect(clashes([win('17:00', '20:00', { target_soc: 0.5 }), win('18:00', '21:00')], 0)).toHaveLength(1)
-    expect(clashes([win('17:00', '18:00'), win('18:00', '21:00', { action: 'hold' })], 0)).toEqual([])
-  })
-  it('are found in the morning of yesterday’s window too', () => {
-    const w = [win('22:00', '03:00', { days: 'sun' }), win('02:00', '04:00', { action: 'hold', days: 'mon' })]
-    expect(clashes(w, 0)).toEqual([{ from: 120, to: 180, pair: [0, 1] }])
-    expect(clashes(w, 6)).toEqual([])
   })
 })
 

@@ -1,6 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { api, ApiProblem, type Job, type Plan, type Saved } from '../src/api/client'
-import { createJob } from '../src/workspace/use-job'
+import { createJob } from '../src/job/use-job'
+import { newClient } from './mounting'
 
 const document = { ewerer: 'job/1', name: 'Site', bank: { fuse_a: 400 } } as unknown as Job
 const saved = (revision: number): Saved => ({ revision, saved_at: '2026-01-01T10:00:00Z', saved_by: 'ann' })
@@ -18,7 +19,7 @@ describe('the open job', () => {
     vi.useRealTimers()
   })
   async function opened() {
-    const job = createJob('j')
+    const job = createJob('j', newClient())
     await job.open()
     return job
   }

@@ -1,10 +1,17 @@
 import { flushPromises } from '@vue/test-utils'
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { api, type DayFigures, type FlowSeries, type Simulation } from '../src/api/client'
-import LedgerTable from '../src/windows/LedgerTable.vue'
-import SimulatedDay from '../src/windows/SimulatedDay.vue'
-import YearView from '../src/windows/YearView.vue'
+import LedgerTable from '../src/stages/windows/LedgerTable.vue'
+import SimulatedDay from '../src/stages/windows/SimulatedDay.vue'
+import YearView from '../src/stages/windows/YearView.vue'
+import PlotBox from '../src/ui/PlotBox.vue'
 import { mounted, quiet, serve } from './mounting'
+
+interface Cell {
+  value: number[]
+  date: string
+  itemStyle: { borderColor: string }
+}
 
 const day = (i: number, more: Partial<DayFigures> = {}) =>
   ({
@@ -55,9 +62,9 @@ describe('the simulated year', () => {
     quiet()
     vi.useFakeTimers({ shouldAdvanceTime: true })
     serve({ name: 'Site' })
-    vi.spyOn(api, 'startRun').mockResolvedValue(run('waiting'))
-    vi.spyOn(api, 'run').mockResolvedValue(run('done', 1))
-    vi.spyOn(api, 'cancelRun').mockResolvedValue(run('cancelled'))
+    vi.spyOn(api, 'startWork').mockResolvedValue(run('waiting'))
+    vi.spyOn(api, 'work').mockResolvedValue(run('done', 1))
+    vi.spyOn(api, 'cancelWork').mockResolvedValue(run('cancelled'))
   })
   afterEach(() => {
     vi.restoreAllMocks()
@@ -65,8 +72,8 @@ describe('the simulated year', () => {
     vi.useRealTimers()
   })
   async function made(daily: DayFigures[]) {
-    vi.spyOn(api, 'runResult').mockResolvedValue({ daily, ledger, assumed: ['a thing'] } as never)
-    const all = await mounted(YearView)
+    vi.spyOn(api, 'workResult').mockResolvedValue({ daily, ledger, assumed: ['a thing'] } as never)
+    const all = await mounted(YearView, {}, { global: { stubs: { VChart: true } } })
     await all.wrapper.get('button').trigger('click')
     await vi.advanceTimersByTimeAsync(400)
     await flushPromises()
@@ -74,26 +81,26 @@ describe('the simulated year', () => {
   }
   const sixty = Array.from({ length: 60 }, (_, i) => day(i, i === 40 ? { unserved_kwh: 2, lowest_soc: 0.05 } : {}))
 
-  it('puts each day into its week, shaded by its lowest charge, framed where load was lost', async () => {
+  it('puts each day into the row of its month, with its figure, framed where load was lost', async () => {
     const { wrapper } = await made(sixty)
-    const cells = wrapper.findAll('[role=option]')
+    const plot = wrapper.findAllComponents(PlotBox)[0]
+    const option = plot?.props('make')((tone: string) => tone) as { yAxis: { data: string[] }; series: [{ data: Cell[] }] }
+    const cells = option.series[0].data
+    expect(option.yAxis.data).toEqual(['Jan', 'Feb', 'Mar'])
     expect(cells).toHaveLength(60)
-    // 1 January 2025 is a Wednesday: third row of the first column; the Monday after opens the next column.
-    const at = (i: number) => [cells[i]?.attributes('x'), cells[i]?.attributes('y')].map(Number)
-    expect(at(0)[1]).toBeCloseTo(4 + 2 * 14)
-    expect(at(5)[1]).toBeCloseTo(4)
-    expect((at(5)[0] as number) - (at(0)[0] as number)).toBeCloseTo(13.5)
-    expect(cells[40]?.classes()).toEqual(expect.arrayContaining(['lost', 's0']))
-    expect(cells.filter((c) => c.classes('lost'))).toHaveLength(1)
+    expect(cells[0]?.value).toEqual([0, 0, 30])
+    expect(cells[31]?.value.slice(0, 2)).toEqual([0, 1])
+    expect(cells[40]?.value[2]).toBe(5)
+    expect(cells.filter((c) => c.itemStyle.borderColor === 'ink').map((c) => c.date)).toEqual([sixty[40]?.date])
     expect(wrapper.text()).toContain('Assumed: a thing.')
   })
-  it('is walked by the keys, by day and by week, and opens a day', async () => {
+  it('is walked by the keys, by day and by month, picked by touch, and opens a day', async () => {
     const { wrapper, part } = await made(sixty)
     const list = wrapper.get('[role=listbox]')
     await list.trigger('focus')
-    for (const key of ['ArrowDown', 'ArrowRight', 'ArrowRight', 'ArrowUp']) await list.trigger('keydown', { key })
-    expect(wrapper.get('[data-day]').text()).toMatch(/^2025-01-15: lowest/)
-    expect(list.attributes('aria-activedescendant')).toBe('day-2025-01-15')
+    for (const key of ['ArrowRight', 'ArrowRight', 'ArrowDown', 'ArrowLeft']) await list.trigger('keydown', { key })
+    expect(wrapper.get('[data-day]').text()).toMatch(/^2025-02-02: lowest/)
+    expect(list.attributes('aria-activedescendant')).toBe('day-2025-02-02')
     for (const [key, date] of [
       ['End', '2025-03-01'],
       ['ArrowRight', '2025-03-01'],
@@ -105,12 +112,20 @@ describe('the simulated year', () => {
     }
     await list.trigger('keydown', { key: 'Enter' })
     expect(part.emitted('day')).toEqual([['2025-01-01', 0.5]])
+    wrapper.findAllComponents(PlotBox)[0]?.vm.$emit('pick', { date: '2025-01-09' })
+    await flushPromises()
+    expect(wrapper.get('[data-day]').text()).toMatch(/^2025-01-09/)
   })
-  it('shows only the sources there were', async () => {
+  it('shows only the sources there were, in the plot and in the table', async () => {
+    const heads = (w: { findAll: (s: string) => { text: () => string }[] }) => w.findAll('details th').map((t) => t.text())
     const { wrapper } = await made(sixty)
-    expect(wrapper.get('.keys').text()).toBe('sun used what the loads took')
+    expect(heads(wrapper)).toEqual(['Month', 'sun used, kWh', 'loads, kWh'])
     const other = await made(sixty.map((d) => ({ ...d, generator_kwh: 2 })))
-    expect(other.wrapper.get('.keys').text()).toContain('generator')
+    expect(heads(other.wrapper)).toContain('generator, kWh')
+    const option = other.wrapper.findAllComponents(PlotBox)[1]?.props('make')((tone: string) => tone) as {
+      series: { name: string }[]
+    }
+    expect(option.series.map((s) => s.name)).toEqual(['sun used', 'generator', 'what the loads took'])
   })
   it('tells when the job has changed since', async () => {
     const { wrapper, job } = await made(sixty)
@@ -165,9 +180,8 @@ describe('the simulated day', () => {
     expect(w.get('[data-reason]').text()).toContain('01:15')
     expect(w.get('[data-reason]').text()).toContain('load 500 W')
   })
-  it('says generator where it is the generator, and shows it as a source of its own', async () => {
+  it('shows the generator as a source of its own where it is the generator', async () => {
     const w = await drawn({ mains_load_w: from(600, 900, 500), generator: from(600, 900, 1), on_mains: from(600, 900, 1) })
-    expect(w.get('[data-reason]').text()).toContain('generator carries the load')
     expect(w.text()).toContain('generator to loads')
     expect(w.text()).not.toContain('mains to loads')
     expect(w.findAll('.flip title').map((t) => t.text())).toEqual(['to the generator', 'back to the bank'])

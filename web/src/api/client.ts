@@ -1,44 +1,9 @@
-// One way to the server: JSON in, JSON out, every failure an ApiProblem with the server's own words.
-import type { components } from './schema'
+// One way to the server: typed paths in, typed answers out, every failure an ApiProblem with the server's own words.
+import createClient, { type Middleware } from 'openapi-fetch'
+import type { paths } from './schema'
+import type { Job, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
 
-type S = components['schemas']
-export type Job = S['Job']
-export type Plan = S['Plan']
-export type Finding = S['Finding']
-export type Rung = S['Rung']
-export type Chain = S['Chain']
-export type Cap = S['Cap']
-export type Derived = S['Derived']
-export type StageState = S['StageState']
-export type JobLine = S['JobLine']
-export type JobOut = S['JobOut']
-export type Saved = S['Saved']
-export type Stale = S['Stale']
-export type RevisionLine = S['RevisionLine']
-export type ProfileLine = S['ProfileLine']
-export type RuleOut = S['RuleOut']
-export type SessionOut = S['SessionOut']
-export type ProblemOut = S['ProblemOut']
-export type Cable = S['Cable']
-export type LinkCandidate = S['LinkCandidate']
-export type Diagnosis = S['Diagnosis']
-export type SymptomLine = S['SymptomLine']
-export type ProtocolLine = S['ProtocolLine']
-export type UnitOrder = S['UnitOrder']
-export type Step = S['Step']
-export type FoundValue = S['FoundValue']
-export type VersionLine = S['VersionLine']
-export type TryOut = S['TryOut']
-export type Simulation = S['Simulation']
-export type FlowSeries = S['FlowSeries']
-export type DayFigures = S['DayFigures']
-export type Ledger = S['Ledger']
-export type Gentlest = S['Gentlest']
-export type Comparison = S['Comparison']
-export type Advice = S['Advice']
-export type RunOut = S['RunOut']
-export type UnitWindows = S['UnitWindows']
-export type SheetRow = S['SheetRow']
+export type * from './types'
 
 export class ApiProblem extends Error {
   constructor(
@@ -62,19 +27,33 @@ let signedOut: () => void = () => undefined
 export const onSignedOut = (act: () => void) => (signedOut = act)
 export const setCsrf = (token: string) => (csrf = token)
 
-export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  const headers: Record<string, string> = { Accept: 'application/json' }
-  if (body !== undefined) headers['Content-Type'] = 'application/json'
-  if (method !== 'GET') headers['X-CSRFToken'] = csrf
-  let answer: Response
+const token: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrf)
+    return request
+  },
+}
+// A document that was dropped or pasted goes as it is, so that the server says what is wrong with it.
+const asTyped = (body: unknown) => (typeof body === 'string' ? body : JSON.stringify(body))
+const http = createClient<paths>({
+  baseUrl: window.location.origin,
+  credentials: 'same-origin',
+  headers: { Accept: 'application/json' },
+  bodySerializer: asTyped,
+  fetch: (request) => globalThis.fetch(request),
+})
+http.use(token)
+
+interface Answer<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+/** The answer's data; throws an ApiProblem for a refusal, a failure, and a server that is away. `signing`: while signing in. */
+async function told<T>(asked: Promise<Answer<T>>, signing = false): Promise<T> {
+  let answer: Answer<T>
   try {
-    answer = await fetch('/api' + path, {
-      method,
-      headers,
-      credentials: 'same-origin',
-      signal,
-      body: body === undefined ? undefined : typeof body === 'string' ? body : JSON.stringify(body),
-    })
+    answer = await asked
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
     throw new ApiProblem(
@@ -83,66 +62,94 @@ export async function call<T>(method: string, path: string, body?: unknown, sign
       'What you typed is kept on this device and sent when the server is back.',
     )
   }
-  const text = await answer.text()
-  let data: unknown
-  try {
-    data = text ? JSON.parse(text) : null
-  } catch {
-    data = null
-  }
-  if (!answer.ok) {
-    if (answer.status === 401 && path !== '/session') signedOut()
-    const p = (data ?? {}) as Partial<S['ProblemDetails']>
-    const gateway = answer.status >= 502 && answer.status <= 504
-    throw new ApiProblem(
-      gateway ? 0 : answer.status,
-      p.title ?? 'The server failed',
-      p.detail ?? `It answered ${answer.status}.`,
-      p.problems ?? [],
-      (data ?? {}) as Record<string, unknown>,
-    )
-  }
-  return data as T
+  const { status, ok } = answer.response
+  if (ok) return (answer.data ?? null) as T
+  const body = (typeof answer.error === 'object' && answer.error !== null ? answer.error : {}) as Partial<ProblemDetails>
+  if (status === 401 && !signing) signedOut()
+  const gateway = status >= 502 && status <= 504
+  throw new ApiProblem(
+    gateway ? 0 : status,
+    body.title ?? 'The server failed',
+    body.detail ?? `It answered ${status}.`,
+    body.problems ?? [],
+    body as Record<string, unknown>,
+  )
 }
 
+interface PageOf<T> {
+  items: T[]
+  total: number
+}
+const MOST = 500
+/** All items of a list, page after page. */
+async function everything<T>(page: (limit: number, offset: number) => Promise<PageOf<T>>): Promise<T[]> {
+  const out: T[] = []
+  for (;;) {
+    const part = await page(MOST, out.length)
+    out.push(...part.items)
+    if (out.length >= part.total || !part.items.length) return out
+  }
+}
+const path = <P extends object>(p: P) => ({ params: { path: p } })
+const query = <Q extends object>(q: Q) => ({ params: { query: q } })
+const job = (id: string) => path({ id })
+type Doc = Job & string
+
 export const api = {
-  session: () => call<SessionOut>('GET', '/session'),
-  signIn: (username: string, password: string) => call<SessionOut>('POST', '/session', { username, password }),
-  signOut: () => call<null>('DELETE', '/session'),
-  jobs: (putAway: boolean) => call<JobLine[]>('GET', `/jobs?put_away=${putAway}`),
-  createJob: (document: string | object) => call<JobLine>('POST', '/jobs', document),
-  job: (id: string) => call<JobOut>('GET', `/jobs/${id}`),
-  saveJob: (id: string, base_revision: number, document: Job) => call<Saved>('PUT', `/jobs/${id}`, { base_revision, document }),
-  copyJob: (id: string) => call<JobLine>('POST', `/jobs/${id}/copy`),
-  putAway: (id: string) => call<JobLine>('DELETE', `/jobs/${id}`),
-  takeOut: (id: string) => call<JobLine>('POST', `/jobs/${id}/take-out`),
-  revisions: (id: string) => call<RevisionLine[]>('GET', `/jobs/${id}/revisions`),
-  revision: (id: string, n: number) => call<Job>('GET', `/jobs/${id}/revisions/${n}`),
-  plan: (document: Job, signal?: AbortSignal) => call<Plan>('POST', '/plan', document, signal),
-  library: () => call<ProfileLine[]>('GET', '/library'),
-  order: (unit: string, document: Job, signal?: AbortSignal) => call<UnitOrder>('POST', `/order/${unit}`, document, signal),
+  session: () => told(http.GET('/api/session')),
+  signIn: (username: string, password: string) => told(http.POST('/api/session', { body: { username, password } }), true),
+  signOut: () => told(http.DELETE('/api/session')),
+
+  jobs: (put_away: boolean, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ put_away, limit, offset }))),
+  createJob: (document: string | object) => told(http.POST('/api/jobs', { body: document as Doc })),
+  job: (id: string) => told(http.GET('/api/jobs/{id}', job(id))),
+  saveJob: (id: string, base_revision: number, document: Job) =>
+    told(http.PUT('/api/jobs/{id}', { ...job(id), body: { base_revision, document } })),
+  copyJob: (id: string) => told(http.POST('/api/jobs/{id}/copy', job(id))),
+  putAway: (id: string) => told(http.DELETE('/api/jobs/{id}', job(id))),
+  takeOut: (id: string) => told(http.POST('/api/jobs/{id}/take-out', job(id))),
+  revisions: (id: string, limit: number, offset: number) =>
+    told(http.GET('/api/jobs/{id}/revisions', { params: { path: { id }, query: { limit, offset } } })),
+  revision: (id: string, number: number) => told(http.GET('/api/jobs/{id}/revisions/{number}', path({ id, number }))),
+
+  plan: (document: Job, signal?: AbortSignal) => told(http.POST('/api/plan', { body: document, signal })),
+  order: (unit: string, document: Job, signal?: AbortSignal) =>
+    told(http.POST('/api/order/{unit}', { ...path({ unit }), body: document, signal })),
   readFound: (profile: string, text: string) =>
-    call<{ values: Record<string, string>; problems: ProblemOut[] }>('POST', `/as-found/${profile}`, text),
+    told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
+
+  library: () => everything((limit, offset) => told(http.GET('/api/library', query({ limit, offset })))),
   profile: (id: string, revision?: number) =>
-    call<Record<string, unknown>>('GET', `/library/${id}${revision ? `?revision=${revision}` : ''}`),
-  createProfile: (document: string | object) => call<ProfileLine>('POST', '/library', document),
-  saveProfile: (id: string, base: number, document: object) =>
-    call<ProfileLine>('PUT', `/library/${id}?base_revision=${base}`, document),
-  putAwayProfile: (id: string) => call<null>('DELETE', `/library/${id}`),
-  versions: (id: string) => call<VersionLine[]>('GET', `/library/${id}/versions`),
-  checkProfile: (document: object) => call<{ problems: ProblemOut[]; about: string }>('POST', '/library/check', document),
-  tryProfile: (body: object) => call<TryOut>('POST', '/library/try', body),
-  simulate: (document: Job, leadDays: number, signal?: AbortSignal) =>
-    call<Simulation>('POST', `/simulate?lead_days=${leadDays}`, document, signal),
-  readSeries: (text: string, step_min: number) => call<S['Series']>('POST', `/series?step_min=${step_min}`, text),
-  startRun: (body: object) => call<RunOut>('POST', '/runs', body),
-  run: (id: string) => call<RunOut>('GET', `/runs/${id}`),
-  runResult: <T>(id: string) => call<T>('GET', `/runs/${id}/result`),
-  cancelRun: (id: string) => call<RunOut>('DELETE', `/runs/${id}`),
-  schema: (kind: string) => call<Record<string, unknown>>('GET', `/schema/${kind}`),
-  protocols: () => call<ProtocolLine[]>('GET', '/protocols'),
-  symptoms: () => call<SymptomLine[]>('GET', '/symptoms'),
-  diagnose: (id: string, answers: Record<string, number>, document: Job | null) =>
-    call<Diagnosis>('POST', `/symptoms/${id}`, document ? { answers, document } : { answers }),
-  rules: () => call<RuleOut[]>('GET', '/rules'),
+    told(
+      http.GET('/api/library/{id}', { params: { path: { id }, query: revision ? { revision } : {} } }),
+    ) as Promise<ProfileData>,
+  createProfile: (document: string | object) => told(http.POST('/api/library', { body: document as never })),
+  saveProfile: (id: string, base_revision: number, document: object) =>
+    told(http.PUT('/api/library/{id}', { params: { path: { id }, query: { base_revision } }, body: document as never })),
+  putAwayProfile: (id: string) => told(http.DELETE('/api/library/{id}', path({ id }))),
+  versions: (id: string) =>
+    everything((limit, offset) =>
+      told(http.GET('/api/library/{id}/versions', { params: { path: { id }, query: { limit, offset } } })),
+    ),
+  checkProfile: (document: object, signal?: AbortSignal) =>
+    told(http.POST('/api/library/check', { body: document as Record<string, never>, signal })),
+  tryProfile: (body: object) => told(http.POST('/api/library/try', { body: body as TryIn })),
+
+  simulate: (document: Job, lead_days: number, signal?: AbortSignal) =>
+    told(http.POST('/api/simulate', { ...query({ lead_days }), body: document, signal })),
+  readSeries: (text: string, step_min: number) =>
+    told(http.POST('/api/series', { ...query({ step_min }), body: text, headers: { 'Content-Type': 'text/csv' } })),
+  startWork: (body: WorkIn) => told(http.POST('/api/work', { body })),
+  work: (id: string) => told(http.GET('/api/work/{id}', path({ id }))),
+  workResult: <T>(id: string) => told(http.GET('/api/work/{id}/result', path({ id }))) as Promise<T>,
+  cancelWork: (id: string) => told(http.DELETE('/api/work/{id}', path({ id }))),
+
+  symptoms: () => everything((limit, offset) => told(http.GET('/api/symptoms', query({ limit, offset })))),
+  diagnose: (id: string, answers: Record<string, number>, document: Job | null, signal?: AbortSignal) =>
+    told(http.POST('/api/symptoms/{id}', { ...path({ id }), body: document ? { answers, document } : { answers }, signal })),
+  stages: () => everything((limit, offset) => told(http.GET('/api/stages', query({ limit, offset })))),
+  fields: () => everything((limit, offset) => told(http.GET('/api/fields', query({ limit, offset })))),
+  protocols: () => everything((limit, offset) => told(http.GET('/api/protocols', query({ limit, offset })))),
+  rules: () => everything((limit, offset) => told(http.GET('/api/rules', query({ limit, offset })))),
+  schema: (kind: string) => told(http.GET('/api/schema/{kind}', path({ kind }))) as Promise<Record<string, unknown>>,
 }

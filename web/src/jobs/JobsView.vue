@@ -1,38 +1,44 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { ElDialog } from 'element-plus'
-import { computed, onMounted, ref } from 'vue'
+import { useMediaQuery } from '@vueuse/core'
+import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn, type InputInstance } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
+import 'element-plus/theme-chalk/el-pagination.css'
+import 'element-plus/theme-chalk/el-scrollbar.css'
+import 'element-plus/theme-chalk/el-table.css'
+import 'element-plus/theme-chalk/el-table-column.css'
+import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiProblem, type JobLine } from '../api/client'
+import { PAGE, queries } from '../api/queries'
 import { accept, session } from '../session/use-session'
+import EmptyNote from '../ui/EmptyNote.vue'
+import FileButton from '../ui/FileButton.vue'
+import NoticeBar from '../ui/NoticeBar.vue'
+import WaitNote from '../ui/WaitNote.vue'
 import { when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
 import { hasWords } from '../ui/words'
 import { otherTheme, theme } from '../ui/theme'
 
-interface Summary {
-  stop: number
-  caution: number
-  note: number
-  waits_for: string
-  waits_stage: string
-  keys: Record<string, string>
-}
 const router = useRouter()
 const client = useQueryClient()
 const away = ref(false)
-const jobs = useQuery({ queryKey: ['jobs', away], queryFn: () => api.jobs(away.value), staleTime: 0 })
-const all = computed(() => (jobs.data.value ?? []).map((j) => ({ ...j, s: j.summary as unknown as Summary })))
+const page = ref(1)
+watch(away, () => (page.value = 1))
+const jobs = useQuery(computed(() => queries.jobs(away.value, page.value)))
+const total = computed(() => jobs.data.value?.total ?? 0)
+const all = computed(() => jobs.data.value?.items ?? [])
 const words = ref('')
-const rows = computed(() => all.value.filter((j) => hasWords(`${j.name} ${j.s.waits_for} ${j.saved_by}`, words.value)))
+const rows = computed(() => all.value.filter((j) => hasWords(`${j.name} ${j.summary.waits_for} ${j.saved_by}`, words.value)))
+const wide = useMediaQuery('(min-width: 1001px)')
 const MANY = 6
-const state = (s: Summary) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
+const state = (s: JobLine['summary']) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
 const naming = ref(false)
 const name = ref('')
-const nameBox = ref<HTMLInputElement>()
-const fileInput = ref<HTMLInputElement>()
+const nameBox = ref<InputInstance>()
 const dragging = ref(false)
 onMounted(() => (document.title = 'Jobs · Ewerer'))
 
@@ -54,21 +60,20 @@ const create = useMutation({
   onError: failed,
 })
 const MOST = 2_000_000
-async function importFiles(files: FileList | null | undefined) {
-  for (const file of files ?? []) {
+async function importFiles(files: File[]) {
+  for (const file of files) {
     failedName.value = file.name
     try {
       if (file.size > MOST)
         throw new ApiProblem(422, 'The file is too big', `${file.name} has ${file.size} bytes; a job has at most ${MOST}.`)
       const made = await api.createJob(await file.text())
       await refresh()
-      if (files?.length === 1) await open(made.id)
+      if (files.length === 1) await open(made.id)
     } catch (error) {
       failed(error)
       break
     }
   }
-  if (fileInput.value) fileInput.value.value = ''
 }
 async function signOut() {
   await api.signOut()
@@ -82,7 +87,7 @@ async function signOut() {
     :class="{ dragging }"
     @dragover.prevent="dragging = true"
     @dragleave.self="dragging = false"
-    @drop.prevent="((dragging = false), importFiles($event.dataTransfer?.files))"
+    @drop.prevent="((dragging = false), importFiles([...($event.dataTransfer?.files ?? [])]))"
   >
     <header>
       <span class="word">Ewerer<i>.</i></span>
@@ -98,82 +103,92 @@ async function signOut() {
         <h1>Jobs</h1>
         <span class="gap" />
         <RouterLink class="button" :to="{ name: 'library' }">Library</RouterLink>
-        <button @click="fileInput?.click()">Import job file</button>
-        <input
-          ref="fileInput"
-          type="file"
-          accept=".json,application/json"
-          class="visually-hidden"
-          aria-label="Job file"
-          tabindex="-1"
-          multiple
-          @change="importFiles(($event.target as HTMLInputElement).files)"
-        />
+        <FileButton word="Import job file" label="Job file" accept=".json,application/json" multiple @files="importFiles" />
         <button class="first" @click="((name = ''), (naming = true))">New job</button>
       </div>
       <p class="lede">What is open, and what each waits for. A job file can also be dropped on this page.</p>
       <p v-if="all.length > MANY" class="filter">
-        <input v-model="words" aria-label="Show jobs with these words" placeholder="name, what it waits for, who saved it" />
+        <ElInput
+          v-model="words"
+          class="words"
+          aria-label="Show jobs with these words"
+          placeholder="name, what it waits for, who saved it"
+          clearable
+          :validate-event="false"
+        />
         <span class="soft" role="status">{{ words.trim() ? `${rows.length} of ${all.length}` : '' }}</span>
       </p>
 
-      <p v-if="jobs.isLoading.value" class="soft" aria-busy="true">Reading the jobs</p>
-      <p v-else-if="jobs.isError.value" role="alert">
+      <WaitNote v-if="jobs.isLoading.value" word="Reading the jobs" />
+      <NoticeBar v-else-if="jobs.isError.value" kind="bad">
         The jobs cannot be read now. <button @click="() => jobs.refetch()">Try again</button>
-      </p>
-      <div v-else-if="all.length && !rows.length" class="empty">
-        <h2>No job has these words</h2>
+      </NoticeBar>
+      <EmptyNote v-else-if="all.length && !rows.length" title="No job has these words">
         <p>
           <button @click="words = ''">Show all {{ all.length }}</button>
         </p>
-      </div>
-      <div v-else-if="!all.length" class="empty">
-        <h2>{{ away ? 'Nothing is put away' : 'No job yet' }}</h2>
+      </EmptyNote>
+      <EmptyNote v-else-if="!all.length" :title="away ? 'Nothing is put away' : 'No job yet'">
         <p v-if="!away" class="lede">Make one from the nameplates on site, or import a job file from a colleague.</p>
-      </div>
-      <table v-else>
-        <thead>
-          <tr>
-            <th><span class="visually-hidden">State</span></th>
-            <th>Job</th>
-            <th>Bank and units</th>
-            <th class="opt">Thresholds</th>
-            <th>Sheet</th>
-            <th>Saved</th>
-            <th><span class="visually-hidden">Actions</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="j in rows" :key="j.id">
-            <td><StateMark :state="state(j.s)" /></td>
-            <td class="what">
-              <RouterLink :to="{ name: 'job', params: { id: j.id, stage: 'site' } }">{{ j.name }}</RouterLink>
-              <span v-if="j.s.waits_for" class="waits">
-                waits for:
-                <RouterLink :to="{ name: 'job', params: { id: j.id, stage: j.s.waits_stage } }">{{ j.s.waits_for }}</RouterLink>
-              </span>
-              <span v-else class="waits soft">nothing in the way</span>
-            </td>
-            <td>
-              {{ j.s.keys.bank ?? 'no bank yet' }}<br /><span class="soft">{{ j.s.keys.units ?? 'no units yet' }}</span>
-            </td>
-            <td class="opt">
-              {{ j.s.keys.thresholds ?? '' }}<br /><span class="soft">{{ j.s.keys.limits ?? '' }}</span>
-            </td>
-            <td>{{ j.s.keys.sheet ?? '' }}</td>
-            <td>
-              {{ when(j.saved_at) }}<br /><span class="soft">{{ j.saved_by }}, revision {{ j.revision }}</span>
-            </td>
-            <td class="actions">
-              <button class="plain" :aria-label="`Copy ${j.name}`" @click="copy.mutate(j.id)">Copy</button>
-              <a class="button plain" :aria-label="`Export ${j.name}`" :href="`/api/jobs/${j.id}/export`" download>Export</a>
-              <button class="plain" :aria-label="`${away ? 'Take out' : 'Put away'} ${j.name}`" @click="putAway.mutate(j)">
-                {{ away ? 'Take out' : 'Put away' }}
-              </button>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      </EmptyNote>
+      <ElTable v-else :data="rows" row-key="id" class="list" :row-class-name="() => 'job'">
+        <ElTableColumn label="" width="44" class-name="mark">
+          <template #header><span class="visually-hidden">State</span></template>
+          <template #default="{ row: j }"><StateMark :state="state(j.summary)" /></template>
+        </ElTableColumn>
+        <ElTableColumn label="Job" min-width="240" class-name="what">
+          <template #default="{ row: j }">
+            <RouterLink :to="{ name: 'job', params: { id: j.id, stage: 'site' } }">{{ j.name }}</RouterLink>
+            <span v-if="j.summary.waits_for" class="waits">
+              waits for:
+              <RouterLink :to="{ name: 'job', params: { id: j.id, stage: j.summary.waits_stage } }">{{
+                j.summary.waits_for
+              }}</RouterLink>
+            </span>
+            <span v-else class="waits soft">nothing in the way</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn label="Bank and units" min-width="150">
+          <template #default="{ row: j }">
+            {{ j.summary.keys.bank ?? 'no bank yet' }}<br /><span class="soft">{{ j.summary.keys.units ?? 'no units yet' }}</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn v-if="wide" label="Thresholds" min-width="170">
+          <template #default="{ row: j }">
+            {{ j.summary.keys.thresholds ?? '' }}<br /><span class="soft">{{ j.summary.keys.limits ?? '' }}</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn v-if="wide" label="Sheet" min-width="120">
+          <template #default="{ row: j }">{{ j.summary.keys.sheet ?? '' }}</template>
+        </ElTableColumn>
+        <ElTableColumn label="Saved" min-width="130">
+          <template #default="{ row: j }">
+            {{ when(j.saved_at) }}<br /><span class="soft">{{ j.saved_by }}, revision {{ j.revision }}</span>
+          </template>
+        </ElTableColumn>
+        <ElTableColumn label="" min-width="230" align="right" class-name="actions">
+          <template #header><span class="visually-hidden">Actions</span></template>
+          <template #default="{ row: j }">
+            <button class="plain" :aria-label="`Copy ${j.name}`" @click="copy.mutate(j.id)">Copy</button>
+            <a class="button plain" :aria-label="`Export ${j.name}`" :href="`/api/jobs/${j.id}/export`" download>Export</a>
+            <button
+              class="plain"
+              :aria-label="`${away ? 'Take out' : 'Put away'} ${j.name}`"
+              @click="putAway.mutate(j as JobLine)"
+            >
+              {{ away ? 'Take out' : 'Put away' }}
+            </button>
+          </template>
+        </ElTableColumn>
+      </ElTable>
+      <ElPagination
+        v-if="total > PAGE"
+        v-model:current-page="page"
+        class="pages"
+        :page-size="PAGE"
+        :total="total"
+        layout="prev, pager, next"
+      />
       <p class="foot">
         <button class="link" @click="away = !away">{{ away ? 'Show open jobs' : 'Show jobs put away' }}</button>
       </p>
@@ -182,7 +197,7 @@ async function signOut() {
     <ElDialog v-model="naming" title="New job" width="min(440px, 94vw)" @opened="nameBox?.focus()">
       <form @submit.prevent="name.trim() && create.mutate()">
         <label for="new-name">Name of the site or job</label>
-        <input id="new-name" ref="nameBox" v-model="name" maxlength="120" required class="full" />
+        <ElInput id="new-name" ref="nameBox" v-model="name" maxlength="120" required class="full" :validate-event="false" />
         <p class="buttons"><button class="first" :disabled="!name.trim() || create.isPending.value">Make it</button></p>
       </form>
     </ElDialog>
@@ -247,29 +262,25 @@ main {
   align-items: center;
   margin: 12px 0 4px;
 }
-.filter input {
+.filter .words {
   width: min(380px, 60vw);
 }
 .lede {
   margin: 2px 0 16px;
 }
-table {
-  background: var(--sheet);
+.list {
+  --el-table-bg-color: var(--sheet);
+  --el-table-tr-bg-color: var(--sheet);
 }
-th:first-child,
-td:first-child {
-  padding-left: 12px;
-  width: 40px;
-}
-td {
-  padding: 10px 12px 10px 0;
-}
-.what > a {
+.list :deep(.what .cell > a) {
   font-weight: 650;
   font-size: 16px;
   color: var(--ink);
   display: inline-block;
   padding: 4px 0;
+}
+.pages {
+  margin-top: 12px;
 }
 .waits {
   display: block;
@@ -285,10 +296,6 @@ td {
   border-color: transparent;
   background: none;
 }
-.empty {
-  border: 1px dashed var(--rule);
-  padding: 34px;
-}
 .foot {
   margin-top: 12px;
 }
@@ -302,10 +309,5 @@ td {
 }
 .problems {
   padding-left: 18px;
-}
-@media (max-width: 1000px) {
-  .opt {
-    display: none;
-  }
 }
 </style>

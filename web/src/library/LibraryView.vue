@@ -1,12 +1,18 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { ElDialog } from 'element-plus'
+import { ElDialog, ElInput, ElPopconfirm } from 'element-plus'
+import 'element-plus/theme-chalk/el-button.css'
+import 'element-plus/theme-chalk/el-input.css'
+import 'element-plus/theme-chalk/el-popconfirm.css'
+import 'element-plus/theme-chalk/el-popper.css'
+import { queries } from '../api/queries'
+import FileButton from '../ui/FileButton.vue'
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { api, ApiProblem, type ProblemOut } from '../api/client'
 import { when } from '../ui/figures'
 import { otherTheme, theme } from '../ui/theme'
-import { write } from '../workspace/pointer'
+import { write } from '../job/pointer'
 import SchemaForm from './SchemaForm.vue'
 import TryPane from './TryPane.vue'
 import { blank, schemaOf, type Node } from './schema-form'
@@ -15,8 +21,8 @@ const router = useRouter()
 const route = router.currentRoute
 const client = useQueryClient()
 const chosen = computed(() => (route.value.params.profile as string | undefined) || '')
-const list = useQuery({ queryKey: ['library'], queryFn: api.library })
-const schema = useQuery({ queryKey: ['schema', 'profile'], queryFn: () => api.schema('profile'), staleTime: Infinity })
+const list = useQuery(queries.library())
+const schema = useQuery(queries.schema('profile'))
 const words = ref('')
 const rows = computed(() =>
   (list.data.value ?? []).filter((p) =>
@@ -124,10 +130,7 @@ async function putAway() {
   await client.invalidateQueries({ queryKey: ['library'] })
   await router.replace({ name: 'library' })
 }
-async function importFile(event: Event) {
-  const input = event.target as HTMLInputElement
-  const one = input.files?.[0]
-  input.value = ''
+async function importFile([one]: File[]) {
   if (!one) return
   try {
     const made = await api.createProfile(await one.text())
@@ -170,7 +173,7 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
     </header>
     <div class="body">
       <nav aria-label="Profiles">
-        <input v-model="words" aria-label="Find a profile" placeholder="Find a profile" />
+        <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
         <p v-if="list.isError.value" role="alert">Cannot be read now. <button @click="() => list.refetch()">Try again</button></p>
         <ul>
           <li v-for="p in rows" :key="p.id">
@@ -184,14 +187,7 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
           <button v-for="[tag, word] in KINDS" :key="tag" :disabled="!schema.data.value" @click="begin(tag)">
             New {{ word }}
           </button>
-          <label class="button"
-            >Import profile<input
-              type="file"
-              accept=".json,application/json"
-              class="visually-hidden"
-              aria-label="Profile file"
-              @change="importFile"
-          /></label>
+          <FileButton word="Import profile" label="Profile file" accept=".json,application/json" @files="importFile" />
         </p>
       </nav>
       <main>
@@ -205,7 +201,16 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
             <button v-if="editable" class="first" :disabled="!dirty || problems.length > 0" @click="save">Save</button>
             <button v-if="!fresh" @click="copy">Copy</button>
             <button @click="exportFile">Export</button>
-            <button v-if="line?.own" class="plain" @click="putAway">Put away</button>
+            <ElPopconfirm
+              v-if="line?.own"
+              title="Take it out of the library? Its versions stay."
+              confirm-button-text="Put away"
+              cancel-button-text="Keep"
+              width="260"
+              @confirm="putAway"
+            >
+              <template #reference><button class="plain">Put away</button></template>
+            </ElPopconfirm>
             <button class="plain" :aria-pressed="asText" @click="asText = !asText">{{ asText ? 'As a form' : 'As text' }}</button>
             <span role="status" class="soft">{{ saying || (dirty ? 'not saved' : '') }}</span>
           </div>
@@ -216,9 +221,11 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
             </li>
           </ul>
           <template v-if="asText">
-            <textarea
+            <ElInput
               v-model="text"
-              rows="24"
+              type="textarea"
+              :rows="24"
+              :validate-event="false"
               aria-label="Profile as JSON"
               spellcheck="false"
               :readonly="!editable"
@@ -249,7 +256,7 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
             <p class="soft small">A job keeps the version it was made with until it is told to take a newer one.</p>
           </section>
         </template>
-        <div v-else class="empty">
+        <div v-else class="start">
           <h1>Library</h1>
           <p class="lede">
             Profiles say how a device's menu, units and steps look, made from its manual. Choose one, or make one for the device

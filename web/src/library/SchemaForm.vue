@@ -2,7 +2,12 @@
 // A form made from a JSON Schema: fields, lists of parts, maps. What is wrong stands beside the field it is about.
 import { computed, ref } from 'vue'
 import type { ProblemOut } from '../api/client'
+import { ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import KeptInput from '../ui/KeptInput.vue'
+import NumberInput from '../ui/NumberInput.vue'
+import PickField from '../ui/PickField.vue'
+import TickBox from '../ui/TickBox.vue'
 import { blank, fieldsOf, kindOf, listOf, listText, resolve, wordOf, type Node } from './schema-form'
 
 const props = defineProps<{
@@ -26,11 +31,11 @@ const id = (key: string) => 'p' + at(key).replace(/[^A-Za-z0-9]+/g, '-')
 const problemOf = (pointer: string) => props.problems.find((p) => p.pointer === pointer)
 const hint = (n: Node) => String(resolve(props.root, n).description ?? '')
 const enums = (n: Node) => (resolve(props.root, n).enum as (string | number)[]) ?? []
-const needed = (key: string) => ((resolve(props.root, props.node).required as string[] | undefined) ?? []).includes(key)
-function number(key: string, text: string) {
-  const plain = text.trim().replace(',', '.')
-  emit('set', at(key), plain === '' ? undefined : Number.isNaN(Number(plain)) ? plain : Number(plain))
+const chosen = (key: string, n: Node) => {
+  const held = props.value?.[key] ?? resolve(props.root, n).default
+  return typeof held === 'string' || typeof held === 'number' ? held : undefined
 }
+const needed = (key: string) => ((resolve(props.root, props.node).required as string[] | undefined) ?? []).includes(key)
 const open = ref<Record<string, number | null>>({})
 const rows = (key: string) => (props.value?.[key] as Record<string, unknown>[] | undefined) ?? []
 const title = (row: Record<string, unknown>, i: number) =>
@@ -79,32 +84,32 @@ function setMap(key: string, n: Node, text: string) {
     <div class="fields">
       <div v-for="[key, n] in simple" :key="key" class="field" :class="{ bad: problemOf(at(key)) }">
         <label :for="id(key)" :title="hint(n)">{{ wordOf(key) }}<span v-if="needed(key)" aria-hidden="true"> *</span></label>
-        <select
+        <PickField
           v-if="kindOf(root, n) === 'choice'"
           :id="id(key)"
+          :label="wordOf(key)"
           :disabled="frozen"
-          :value="value?.[key] ?? resolve(root, n).default"
-          @change="emit('set', at(key), enums(n)[($event.target as HTMLSelectElement).selectedIndex])"
-        >
-          <option v-for="e in enums(n)" :key="e" :value="e">{{ e }}</option>
-        </select>
-        <input
+          :model-value="chosen(key, n)"
+          :choices="enums(n).map((e) => [e, String(e)] as const)"
+          @pick="(v) => emit('set', at(key), v)"
+        />
+        <TickBox
           v-else-if="kindOf(root, n) === 'switch'"
           :id="id(key)"
+          :label="wordOf(key)"
+          bare
           :disabled="frozen"
-          type="checkbox"
           :checked="Boolean(value?.[key] ?? resolve(root, n).default)"
-          @change="emit('set', at(key), ($event.target as HTMLInputElement).checked)"
+          @change="(on) => emit('set', at(key), on)"
         />
-        <input
+        <NumberInput
           v-else-if="kindOf(root, n) === 'number'"
           :id="id(key)"
-          inputmode="decimal"
           class="short"
-          :value="value?.[key] ?? ''"
+          :value="value?.[key]"
           :placeholder="resolve(root, n).default == null ? '' : String(resolve(root, n).default)"
           :disabled="frozen || locked?.includes(key)"
-          @input="number(key, ($event.target as HTMLInputElement).value)"
+          @set="(v) => emit('set', at(key), v)"
         />
         <KeptInput
           v-else-if="kindOf(root, n) === 'lines'"
@@ -113,12 +118,13 @@ function setMap(key: string, n: Node, text: string) {
           :value="listText(value?.[key], key === 'menu' ? ' > ' : ', ')"
           @commit="(text) => emit('set', at(key), listOf(text, root, (resolve(root, n).items as Node) ?? {}))"
         />
-        <input
+        <ElInput
           v-else
           :id="id(key)"
-          :value="value?.[key] ?? ''"
+          :model-value="String(value?.[key] ?? '')"
           :disabled="frozen || locked?.includes(key)"
-          @input="emit('set', at(key), ($event.target as HTMLInputElement).value || (needed(key) ? '' : undefined))"
+          :validate-event="false"
+          @input="(text) => emit('set', at(key), text || (needed(key) ? '' : undefined))"
         />
         <span v-if="problemOf(at(key))" class="why" role="alert"
           >{{ problemOf(at(key))?.message }}; right would be {{ problemOf(at(key))?.expected }}</span
@@ -127,7 +133,7 @@ function setMap(key: string, n: Node, text: string) {
     </div>
     <div v-for="[key, n] in maps" :key="key" class="field map">
       <label :for="id(key)">{{ wordOf(key) }} <span class="soft small">one a line: name = value</span></label>
-      <KeptInput :id="id(key)" area :disabled="frozen" rows="3" :value="mapText(key)" @commit="(text) => setMap(key, n, text)" />
+      <KeptInput :id="id(key)" area :disabled="frozen" :rows="3" :value="mapText(key)" @commit="(text) => setMap(key, n, text)" />
       <span v-for="p in problems.filter((x) => x.pointer.startsWith(at(key)))" :key="p.pointer" class="why" role="alert"
         >{{ p.message }}; right would be {{ p.expected }}</span
       >
@@ -201,18 +207,7 @@ label {
   color: var(--soft);
 }
 .short {
-  width: 110px;
-  text-align: right;
-}
-input[type='checkbox'] {
-  width: 22px;
-  height: 22px;
-  min-height: 22px;
-  accent-color: var(--copper);
-}
-.bad input,
-.bad select {
-  border-color: var(--stop);
+  width: 130px;
 }
 .why {
   color: var(--stop);

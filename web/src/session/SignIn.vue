@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { ref } from 'vue'
 import { api, ApiProblem } from '../api/client'
 import { accept } from './use-session'
@@ -28,9 +30,16 @@ async function signIn() {
       <h1 class="word">Ewerer<i>.</i></h1>
       <p class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
       <label for="name">Name</label>
-      <input id="name" v-model="name" autocomplete="username" autofocus required />
+      <ElInput id="name" v-model="name" autocomplete="username" autofocus required :validate-event="false" />
       <label for="password">Password</label>
-      <input id="password" v-model="password" type="password" autocomplete="current-password" required />
+      <ElInput
+        id="password"
+        v-model="password"
+        type="password"
+        autocomplete="current-password"
+        required
+        :validate-event="false"
+      />
       <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
       <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
       <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>

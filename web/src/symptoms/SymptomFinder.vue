@@ -1,29 +1,29 @@
 <script setup lang="ts">
 // From what is seen to why: answer tests, causes are ranked anew, the most telling test comes next.
 import { useQuery } from '@tanstack/vue-query'
-import { ElDialog } from 'element-plus'
+import { ElDialog, ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref } from 'vue'
-import { api, type Diagnosis } from '../api/client'
+import { queries } from '../api/queries'
 import { percent } from '../ui/figures'
 import { hasWords } from '../ui/words'
-import type { Stage } from '../workspace/places'
-import { useJob } from '../workspace/use-job'
+import type { Stage } from '../stages/registry'
+import { useJob } from '../job/use-job'
 
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ stage: [stage: Stage] }>()
 const job = useJob()
-const list = useQuery({ queryKey: ['symptoms'], queryFn: api.symptoms, staleTime: Infinity })
+const list = useQuery(queries.symptoms())
 const words = ref('')
 const chosen = ref('')
 const answers = ref<Record<string, number>>({})
 const found = computed(() => (list.data.value ?? []).filter((s) => hasWords(s.word, words.value)))
-const told = useQuery({
-  queryKey: ['diagnosis', chosen, answers, job.revision],
-  queryFn: () => api.diagnose(chosen.value, answers.value, job.document.value),
-  enabled: computed(() => chosen.value !== ''),
-  placeholderData: (before: Diagnosis | undefined) => before,
-  staleTime: 0,
-})
+const told = useQuery(
+  computed(() => ({
+    ...queries.diagnosis(chosen.value, answers.value, job.document.value),
+    enabled: chosen.value !== '',
+  })),
+)
 const d = computed(() => (told.data.value?.symptom === chosen.value ? told.data.value : undefined))
 const asked = computed(() => d.value?.tests.filter((t) => t.answer !== null && t.answer !== undefined) ?? [])
 const others = computed(
@@ -45,7 +45,14 @@ function choose(id: string) {
   <ElDialog v-model="open" title="What do you see?" width="min(860px, 96vw)" top="5vh">
     <div v-if="!chosen">
       <label for="symptom-words" class="visually-hidden">Words of the symptom</label>
-      <input id="symptom-words" v-model="words" class="box" placeholder="zeros, alarm, never full, bounces" autofocus />
+      <ElInput
+        id="symptom-words"
+        v-model="words"
+        class="box"
+        placeholder="zeros, alarm, never full, bounces"
+        autofocus
+        :validate-event="false"
+      />
       <p v-if="list.isError.value" role="alert">
         The symptoms cannot be read now. <button @click="() => list.refetch()">Try again</button>
       </p>

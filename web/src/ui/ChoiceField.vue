@@ -1,92 +1,57 @@
 <script setup lang="ts">
-// One of a few: a row of radio buttons that looks like one bar. Many: a plain select.
+// One of a few: a bar to choose from. Many: a list. Choices, default and label come with the field's words.
+import { ElSegmented } from 'element-plus'
+import 'element-plus/theme-chalk/el-segmented.css'
 import { computed } from 'vue'
-import { useJob } from '../workspace/use-job'
+import { useJob } from '../job/use-job'
+import { wordsAt } from '../job/words'
+import FieldFrame from './FieldFrame.vue'
+import { idOf } from './field'
+import PickField from './PickField.vue'
 
+type Value = string | number
 const props = defineProps<{
   path: string
-  label: string
-  choices: [string | number, string][]
-  fallback?: string | number
+  label?: string
+  choices?: (readonly [Value, string])[]
+  fallback?: Value
   select?: boolean
   bare?: boolean
+  /** Stored as true, or not at all. */
   flag?: boolean
 }>()
 const job = useJob()
-const value = computed(() => {
-  const held = job.at(props.path) as string | number | boolean | undefined
-  return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback)
+const words = computed(() => wordsAt(props.path))
+const label = computed(() => props.label ?? words.value?.label ?? '')
+const choices = computed(() => props.choices ?? words.value?.choices.map((c) => [c.value, c.word] as const) ?? [])
+const value = computed<Value | undefined>(() => {
+  const held = job.at(props.path) as Value | boolean | undefined
+  return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback ?? words.value?.default)
 })
-const name = computed(() => 'c' + props.path.replace(/[^A-Za-z0-9]+/g, '-'))
-const choose = (v: string | number) => job.set(props.path, props.flag ? v === 1 || undefined : v)
-function picked(event: Event) {
-  const index = (event.target as HTMLSelectElement).selectedIndex
-  const found = props.choices[index]
-  if (found) choose(found[0])
-}
+const id = computed(() => idOf(props.path))
+const choose = (v: unknown) => job.set(props.path, props.flag ? v === 1 || undefined : v)
+const options = computed(() => choices.value.map(([v, word]) => ({ value: v, label: word })))
 </script>
 
 <template>
-  <div v-if="select" class="field">
-    <label :for="name" :class="{ 'visually-hidden': bare }">{{ label }}</label>
-    <select :id="name" :data-pointer="path" @change="picked">
-      <option v-for="[v, word] in choices" :key="v" :selected="v === value">{{ word }}</option>
-    </select>
-  </div>
-  <div v-else class="field" role="radiogroup" :aria-label="label" :data-pointer="path" tabindex="-1">
+  <FieldFrame v-if="select" :id="id" :label="label" :bare="bare">
+    <PickField :id="id" :model-value="value" :label="label" :choices="choices" :data-pointer="path" @pick="choose" />
+  </FieldFrame>
+  <div v-else class="choice control" :data-pointer="path">
     <span class="label" aria-hidden="true">{{ label }}</span>
-    <span class="bar">
-      <label v-for="[v, word] in choices" :key="v" :class="{ on: v === value }">
-        <input type="radio" :name="name" :checked="v === value" @change="choose(v)" />{{ word }}
-      </label>
-    </span>
+    <ElSegmented :id="id" :model-value="value" :options="options" :aria-label="label" :validate-event="false" @change="choose" />
   </div>
 </template>
 
 <style scoped>
-.field {
+.choice {
   display: grid;
   gap: 2px;
+  justify-items: start;
+  outline: none;
 }
-.label,
-.field > label {
+.label {
   font-size: 13px;
   color: var(--soft);
-}
-.bar {
-  display: inline-flex;
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  background: var(--raised);
-  width: fit-content;
-  flex-wrap: wrap;
-}
-.bar label {
-  padding: 0 12px;
-  min-height: 38px;
-  display: inline-flex;
-  align-items: center;
-  cursor: pointer;
-  border-right: 1px solid var(--rule);
-}
-.bar label:last-child {
-  border-right: 0;
-}
-.bar label.on {
-  background: var(--ink);
-  color: var(--sheet);
-}
-.bar label:focus-within {
-  outline: 2.5px solid var(--focus);
-  outline-offset: 2px;
-}
-.bar input {
-  position: absolute;
-  opacity: 0;
-  width: 1px;
-  min-height: 1px;
-}
-select {
-  min-width: 64px;
 }
 </style>

@@ -1,10 +1,13 @@
 <script setup lang="ts">
 // A text that counts when it is finished (Enter, or leaving the field). Until then it stays as typed, whatever is drawn anew around it.
+import { ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { onBeforeUnmount, ref, watch } from 'vue'
 
 const props = defineProps<{
   value: string
   area?: boolean
+  rows?: number
   /** Also counts after a pause of so many milliseconds. */
   pause?: number
 }>()
@@ -18,8 +21,8 @@ watch(
     if (!typing) text.value = now
   },
 )
-function typed(event: Event) {
-  text.value = (event.target as HTMLInputElement).value
+function typed(now: string) {
+  text.value = now
   typing = true
   window.clearTimeout(timer)
   if (props.pause) timer = window.setTimeout(commit, props.pause)
@@ -30,10 +33,21 @@ function commit() {
   typing = false
   emit('commit', text.value)
 }
+function entered() {
+  if (!props.area) commit()
+}
 onBeforeUnmount(commit)
 </script>
 
 <template>
-  <textarea v-if="area" :value="text" @input="typed" @change="commit" />
-  <input v-else :value="text" autocomplete="off" @input="typed" @change="commit" @keydown.enter="commit" />
+  <ElInput
+    :model-value="text"
+    :type="area ? 'textarea' : 'text'"
+    :rows="rows ?? 3"
+    autocomplete="off"
+    :validate-event="false"
+    @input="typed"
+    @change="commit"
+    @keydown.enter="entered"
+  />
 </template>

@@ -1,12 +1,17 @@
 <script setup lang="ts">
 // A number in the document. What is typed stays, even when it cannot be read or is refused; the reason stands beside it.
+import { ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
-import { useJob } from '../workspace/use-job'
+import { useJob } from '../job/use-job'
+import { wordsAt } from '../job/words'
+import FieldFrame from './FieldFrame.vue'
 import { readNumber, tidy } from './figures'
+import { idOf, refusalOf } from './field'
 
 const props = defineProps<{
   path: string
-  label: string
+  label?: string
   unit?: string
   scale?: number
   placeholder?: string
@@ -14,13 +19,17 @@ const props = defineProps<{
   whole?: boolean
 }>()
 const job = useJob()
-const scale = computed(() => props.scale ?? 1)
+const words = computed(() => wordsAt(props.path))
+const label = computed(() => props.label ?? words.value?.label ?? '')
+const unit = computed(() => props.unit ?? words.value?.unit ?? '')
+const scale = computed(() => props.scale ?? words.value?.scale ?? 1)
+const placeholder = computed(() => props.placeholder ?? String(words.value?.default ?? ''))
 const stored = computed(() => job.at(props.path) as number | undefined)
 const shown = (v: number | undefined) => (v === undefined || v === null ? '' : tidy(v * scale.value, 6))
 const text = ref(shown(stored.value))
 const unreadable = ref(false)
-const id = computed(() => 'f' + props.path.replace(/[^A-Za-z0-9]+/g, '-'))
-watch([stored, () => props.path], () => {
+const id = computed(() => idOf(props.path))
+watch([stored, () => props.path, scale], () => {
   const now = readNumber(text.value)
   if (now === undefined && unreadable.value && document.activeElement?.id === id.value) return
   if ((now ?? undefined) !== (stored.value === undefined ? undefined : Number(tidy(stored.value * scale.value, 6)))) {
@@ -34,82 +43,48 @@ function typed() {
   if (!unreadable.value)
     job.set(props.path, number === null || number === undefined ? undefined : Number((number / scale.value).toPrecision(12)))
 }
-const refused = computed(() => job.problemAt.value.get(props.path))
 const failure = computed(() => {
   if (unreadable.value)
     return props.whole
       ? 'Write a whole number; what is stored is unchanged.'
       : 'This is not a number; what is stored is unchanged.'
-  return refused.value ? `${refused.value.message}. Right would be ${refused.value.expected}.` : ''
+  return refusalOf(job, props.path)
 })
 </script>
 
 <template>
-  <div class="field" :class="{ bad: failure, bare }">
-    <label :for="id" :class="{ 'visually-hidden': bare }">{{ label }}</label>
-    <span class="box">
-      <input
-        :id="id"
-        v-model="text"
-        inputmode="decimal"
-        autocomplete="off"
-        :data-pointer="path"
-        :placeholder="placeholder"
-        :aria-invalid="!!failure"
-        :aria-describedby="failure ? id + '-why' : undefined"
-        @input="typed"
-      />
-      <span v-if="unit" class="unit">{{ unit }}</span>
-    </span>
-    <span v-if="failure" :id="id + '-why'" class="why" role="alert">{{ failure }}</span>
-  </div>
+  <FieldFrame :id="id" :label="label" :bare="bare" :failure="failure">
+    <ElInput
+      :id="id"
+      v-model="text"
+      class="number"
+      :class="{ bare }"
+      inputmode="decimal"
+      autocomplete="off"
+      :data-pointer="path"
+      :placeholder="placeholder"
+      :aria-invalid="!!failure"
+      :aria-describedby="failure ? id + '-why' : undefined"
+      :validate-event="false"
+      @input="typed"
+    >
+      <template v-if="unit" #suffix>{{ unit }}</template>
+    </ElInput>
+  </FieldFrame>
 </template>
 
 <style scoped>
-.field {
-  display: grid;
-  gap: 2px;
-  max-width: 200px;
+.number {
+  width: 148px;
 }
-label {
-  font-size: 13px;
-  color: var(--soft);
+.number.bare {
+  width: 116px;
 }
-.box {
-  display: flex;
-  align-items: stretch;
-  border: 1px solid var(--rule);
-  border-radius: 3px;
-  background: var(--raised);
-}
-.box:focus-within {
-  outline: 2.5px solid var(--focus);
-  outline-offset: 1px;
-}
-input {
-  border: 0;
-  background: none;
-  width: 92px;
+.number :deep(input) {
   text-align: right;
   font-size: 16px;
-  outline: none;
-  min-width: 0;
 }
-.bare input {
-  width: 72px;
+.number.bare :deep(input) {
   font-size: 15px;
-}
-.unit {
-  align-self: center;
-  color: var(--soft);
-  padding: 0 9px 0 2px;
-  white-space: nowrap;
-}
-.bad .box {
-  border-color: var(--stop);
-}
-.why {
-  color: var(--stop);
-  font-size: 13px;
 }
 </style>

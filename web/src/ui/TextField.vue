@@ -1,22 +1,32 @@
 <script setup lang="ts">
+// A text in the document; it counts when the field is left or on Enter.
+import { ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
-import { useJob } from '../workspace/use-job'
+import { useJob } from '../job/use-job'
+import { wordsAt } from '../job/words'
+import FieldFrame from './FieldFrame.vue'
+import { idOf, refusalOf } from './field'
 
 const props = defineProps<{
   path: string
-  label: string
+  label?: string
   wide?: boolean
   needed?: boolean
   bare?: boolean
-  list?: string
   placeholder?: string
 }>()
 const job = useJob()
+const words = computed(() => wordsAt(props.path))
+const label = computed(() => props.label ?? words.value?.label ?? '')
+const placeholder = computed(() => props.placeholder ?? String(words.value?.default ?? ''))
 const stored = computed(() => (job.at(props.path) as string | undefined) ?? '')
 const text = ref(stored.value)
 watch(stored, (v) => (text.value = v))
-const id = computed(() => 'f' + props.path.replace(/[^A-Za-z0-9]+/g, '-'))
-const refused = computed(() => job.problemAt.value.get(props.path))
+const id = computed(() => idOf(props.path))
+const failure = computed(
+  () => refusalOf(job, props.path) || (props.needed && text.value === '' ? 'Needed; the old one is kept.' : ''),
+)
 function typed() {
   if (text.value === '' && props.needed) return
   job.set(props.path, text.value === '' ? undefined : text.value)
@@ -24,41 +34,31 @@ function typed() {
 </script>
 
 <template>
-  <div class="field" :class="{ wide, bad: refused }">
-    <label :for="id" :class="{ 'visually-hidden': bare }">{{ label }}</label>
-    <input
+  <FieldFrame :id="id" :label="label" :bare="bare" :failure="failure" :class="{ wide }">
+    <ElInput
       :id="id"
       v-model="text"
       :data-pointer="path"
       autocomplete="off"
-      :list="list"
       :placeholder="placeholder"
-      :aria-invalid="!!refused"
+      :aria-invalid="!!failure"
+      :aria-describedby="failure ? id + '-why' : undefined"
+      :validate-event="false"
+      class="text"
       @change="typed"
       @keydown.enter="typed"
     />
-    <span v-if="refused" class="why" role="alert">{{ refused.message }}. Right would be {{ refused.expected }}.</span>
-    <span v-else-if="needed && text === ''" class="why">Needed; the old one is kept.</span>
-  </div>
+  </FieldFrame>
 </template>
 
 <style scoped>
-.field {
-  display: grid;
-  gap: 2px;
-}
 .wide {
   flex: 1 1 260px;
 }
-label {
-  font-size: 13px;
-  color: var(--soft);
+.text {
+  width: 200px;
 }
-.bad input {
-  border-color: var(--stop);
-}
-.why {
-  color: var(--stop);
-  font-size: 13px;
+.wide .text {
+  width: 100%;
 }
 </style>

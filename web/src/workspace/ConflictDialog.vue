@@ -5,8 +5,9 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api } from '../api/client'
 import { when } from '../ui/figures'
-import { differences, read } from './pointer'
-import { useJob } from './use-job'
+import { differences, read } from '../job/pointer'
+import { useJob } from '../job/use-job'
+import { placeInWords, valueInWords } from '../job/words'
 
 const job = useJob()
 const router = useRouter()
@@ -19,7 +20,6 @@ const rows = computed(() =>
         .map((p) => ({ p, theirs: read(late.value?.theirs, p), mine: read(job.document.value, p) }))
     : [],
 )
-const said = (v: unknown) => (v === undefined ? 'not there' : JSON.stringify(v))
 async function asCopy() {
   const mine = { ...job.document.value, name: `${job.document.value?.name} (mine)`.slice(0, 120) }
   const made = await api.createJob(mine)
@@ -51,9 +51,9 @@ async function asCopy() {
         </thead>
         <tbody>
           <tr v-for="r in rows" :key="r.p">
-            <td class="mono">{{ r.p }}</td>
-            <td class="mono">{{ said(r.theirs) }}</td>
-            <td class="mono">{{ said(r.mine) }}</td>
+            <td>{{ placeInWords(r.p, job.document.value) }}</td>
+            <td>{{ valueInWords(r.p, r.theirs) }}</td>
+            <td>{{ valueInWords(r.p, r.mine) }}</td>
           </tr>
         </tbody>
       </table>

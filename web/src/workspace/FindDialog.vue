@@ -1,17 +1,19 @@
 <script setup lang="ts">
 // Find any quantity, setting or finding of the plan by its words, and go there.
-import { ElDialog } from 'element-plus'
+import { ElDialog, ElInput, type InputInstance } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
 import { computed, nextTick, onMounted, ref } from 'vue'
 import { hasWords } from '../ui/words'
-import type { Stage } from './places'
-import { useJob } from './use-job'
+import type { Stage } from '../stages/registry'
+import { useJob } from '../job/use-job'
+import { singleFields } from '../job/words'
 
 const open = defineModel<boolean>({ required: true })
 const emit = defineEmits<{ go: [pointer: string, stage?: Stage] }>()
 const job = useJob()
 const query = ref('')
 const at = ref(0)
-const box = ref<HTMLInputElement>()
+const box = ref<InputInstance>()
 onMounted(() => nextTick(() => box.value?.focus()))
 
 interface Hit {
@@ -20,33 +22,13 @@ interface Hit {
   pointer: string
   stage?: Stage
 }
-const FIELDS: [string, string][] = [
-  ['Job name', '/name'],
-  ['Time zone', '/site/time_zone'],
-  ['AC volts', '/site/ac/volts'],
-  ['Temperature at the bank', '/site/bank_ambient_c'],
-  ['Continuous load', '/loads/continuous_w'],
-  ['Peak load', '/loads/peak_w'],
-  ['Mains breaker', '/mains/breaker_a'],
-  ['Generator watts', '/generator/continuous_w'],
-  ['Main fuse', '/bank/fuse_a'],
-  ['Main cable', '/bank/cable_a'],
-  ['Main leads', '/bank/main_lead_mohm'],
-  ['Chosen charge rate', '/policy/max_c_rate'],
-  ['Reserve', '/policy/reserve_soc'],
-  ['Overshoot', '/policy/overshoot_v'],
-  ['Where the bank stands, off grid or beside it', '/policy/mode'],
-  ['Loads run on', '/policy/source_order'],
-  ['Charge from', '/policy/charge_order'],
-  ['Height above the sea', '/site/altitude_m'],
-  ['Quiet hours', '/generator/quiet_from'],
-  ['Windows', '/windows'],
-  ['Prices', '/tariff'],
-  ['Cloudiness', '/flow/cloudiness'],
-]
 const all = computed<Hit[]>(() => {
   const plan = job.plan.value
-  const hits: Hit[] = FIELDS.map(([words, pointer]) => ({ words, where: 'field', pointer }))
+  const hits: Hit[] = singleFields().map((f) => ({
+    words: f.label,
+    where: `field, ${f.stage}`,
+    pointer: f.pointer,
+  }))
   for (const [name, r] of Object.entries(plan?.ladder ?? {}))
     hits.push({
       words: `${r.word} ${r.kind === 'soc' ? Math.round(r.value * 100) + ' %' : r.value.toFixed(1) + ' V'}`,
@@ -86,12 +68,13 @@ function move(by: number) {
 
 <template>
   <ElDialog v-model="open" title="Find" width="min(560px, 94vw)" top="10vh">
-    <input
+    <ElInput
       ref="box"
       v-model="query"
       class="box"
       aria-label="Find a quantity, setting or field"
       placeholder="absorption, fuse, M2, output stops"
+      :validate-event="false"
       @input="at = 0"
       @keydown.down.prevent="move(1)"
       @keydown.up.prevent="move(-1)"

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import StateMark from '../ui/StateMark.vue'
-import { useJob } from './use-job'
+import { useJob } from '../job/use-job'
+import { placeInWords } from '../job/words'
 
 const emit = defineEmits<{ go: [pointer: string] }>()
 defineProps<{ current: number }>()
@@ -23,8 +24,8 @@ const counts = computed(() => {
       <b>Not stored: the job cannot be read as it is</b>
       <ul>
         <li v-for="p in job.problems.value.slice(0, 6)" :key="p.pointer + p.message">
-          <button class="link" @click="emit('go', p.pointer)">{{ p.pointer || '/' }}</button> {{ p.message }}. Right would be
-          {{ p.expected }}.
+          <button class="link" @click="emit('go', p.pointer)">{{ placeInWords(p.pointer, job.document.value) }}</button>
+          {{ p.message }}. Right would be {{ p.expected }}.
         </li>
       </ul>
       <p class="small">The figures below are from the last job that could be read. Your typing is kept.</p>

@@ -1,31 +1,41 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { ElDrawer } from 'element-plus'
-import { api, type Job } from '../api/client'
+import { ElDrawer, ElPagination } from 'element-plus'
+import 'element-plus/theme-chalk/el-pagination.css'
+import { computed, ref } from 'vue'
+import { api } from '../api/client'
+import { PAGE, queries } from '../api/queries'
+import { useJob } from '../job/use-job'
+import { placeInWords, valueInWords } from '../job/words'
+import NoticeBar from '../ui/NoticeBar.vue'
+import WaitNote from '../ui/WaitNote.vue'
 import { moment } from '../ui/figures'
-import { useJob } from './use-job'
 
 const open = defineModel<boolean>({ required: true })
 const job = useJob()
-const revisions = useQuery({ queryKey: ['revisions', job.id, job.revision], queryFn: () => api.revisions(job.id), staleTime: 0 })
-const said = (c: Record<string, unknown>) => {
-  const value = JSON.stringify(c.value)
-  return `${c.path || 'everything'} ${c.op === 'remove' ? 'taken out' : c.op === 'add' ? 'added' : 'changed to'} ${c.op === 'remove' || !value || value.length > 60 ? '' : value}`
+const page = ref(1)
+const told = useQuery(computed(() => queries.revisions(job.id, job.revision.value, page.value)))
+const revisions = computed(() => told.data.value?.items ?? [])
+function said(c: Record<string, unknown>) {
+  const path = String(c.path ?? '')
+  const place = placeInWords(path, job.document.value)
+  if (c.op === 'remove') return `${place}: taken out`
+  return `${place}: ${c.op === 'add' ? 'added, ' : ''}${valueInWords(path, c.value)}`
 }
 async function takeBack(n: number) {
-  job.replace((await api.revision(job.id, n)) as Job)
+  job.replace(await api.revision(job.id, n))
   open.value = false
 }
 </script>
 
 <template>
   <ElDrawer v-model="open" title="History" size="min(460px, 94vw)">
-    <p v-if="revisions.isLoading.value" class="soft">Reading the revisions</p>
-    <p v-else-if="revisions.isError.value" role="alert">
-      The history cannot be read now. <button @click="() => revisions.refetch()">Try again</button>
-    </p>
+    <WaitNote v-if="told.isLoading.value" word="Reading the revisions" />
+    <NoticeBar v-else-if="told.isError.value" kind="bad">
+      The history cannot be read now. <button @click="() => told.refetch()">Try again</button>
+    </NoticeBar>
     <ol>
-      <li v-for="r in revisions.data.value" :key="r.number">
+      <li v-for="r in revisions" :key="r.number">
         <b>Revision {{ r.number }}</b>
         <span class="soft"> · {{ r.saved_by }} · {{ moment(r.saved_at) }}</span>
         <ul class="small">
@@ -35,6 +45,13 @@ async function takeBack(n: number) {
         <button v-if="r.number !== job.revision.value" @click="takeBack(r.number)">Take this one back</button>
       </li>
     </ol>
+    <ElPagination
+      v-if="(told.data.value?.total ?? 0) > PAGE"
+      v-model:current-page="page"
+      :page-size="PAGE"
+      :total="told.data.value?.total ?? 0"
+      layout="prev, pager, next"
+    />
   </ElDrawer>
 </template>
 
@@ -42,15 +59,15 @@ async function takeBack(n: number) {
 ol,
 ul {
   list-style: none;
-  padding: 0;
   margin: 0;
+  padding: 0;
 }
 ol > li {
-  border-top: 1px solid var(--rule);
-  padding: 9px 0;
+  border-bottom: 1px solid var(--faint);
+  padding: 10px 0;
 }
 ul {
-  margin: 3px 0 5px;
+  padding-left: 12px;
   overflow-wrap: anywhere;
 }
 </style>

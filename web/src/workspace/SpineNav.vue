@@ -1,21 +1,22 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import StateMark from '../ui/StateMark.vue'
-import { BUILT, STAGES, type Stage } from './places'
-import { useJob } from './use-job'
+import { openStages, stages, type Stage } from '../stages/registry'
+import { useJob } from '../job/use-job'
 
 const props = defineProps<{ stage: Stage }>()
 const job = useJob()
 const lines = computed(() =>
-  STAGES.map((stage, i) => {
-    const found = job.plan.value?.stages.find((s) => s.stage === stage)
+  stages.value.map((s, i) => {
+    const found = job.plan.value?.stages.find((x) => x.stage === s.name)
     return {
-      stage,
+      stage: s.name,
       no: i + 1,
-      word: found?.word ?? stage.charAt(0).toUpperCase() + stage.slice(1),
+      word: s.word,
+      about: s.about,
       state: found?.state ?? 'open',
       key: found?.key ?? '',
-      built: BUILT.includes(stage),
+      built: openStages.value.includes(s.name),
     }
   }),
 )
@@ -30,6 +31,7 @@ const lines = computed(() =>
           :to="{ name: 'job', params: { id: job.id, stage: l.stage } }"
           :class="{ on: l.stage === props.stage }"
           :aria-current="l.stage === props.stage ? 'step' : undefined"
+          :title="l.about"
           replace
         >
           <span class="no">{{ l.no }}</span>

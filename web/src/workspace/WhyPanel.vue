@@ -2,7 +2,8 @@
 // The reason for one figure: the formulas with this job's numbers, the rules and their sources, other schools.
 import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
-import { api, type RuleOut } from '../api/client'
+import type { RuleOut } from '../api/client'
+import { queries } from '../api/queries'
 
 const props = defineProps<{
   title: string
@@ -10,7 +11,7 @@ const props = defineProps<{
   alternatives?: { school: string; value: unknown; text: string }[]
   unit?: string
 }>()
-const rules = useQuery({ queryKey: ['rules'], queryFn: api.rules, staleTime: Infinity })
+const rules = useQuery(queries.rules())
 const BOUND: Record<string, string> = { lowest: 'lowest', highest: 'highest', value: '', school: 'wanted' }
 const origin = (rule: RuleOut) =>
   rule.status_words.startsWith(rule.source) ? rule.status_words : `${rule.source} · ${rule.status_words}`

@@ -1,6 +1,10 @@
 <script setup lang="ts">
-import { ElDialog, ElDrawer } from 'element-plus'
-import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, watch, type Component } from 'vue'
+import { ElDialog, ElDrawer, ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus'
+import 'element-plus/theme-chalk/el-dropdown.css'
+import 'element-plus/theme-chalk/el-dropdown-item.css'
+import 'element-plus/theme-chalk/el-dropdown-menu.css'
+import 'element-plus/theme-chalk/el-popper.css'
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { theme, otherTheme } from '../ui/theme'
 import { when } from '../ui/figures'
@@ -10,8 +14,15 @@ import FindDialog from './FindDialog.vue'
 import FindingsColumn from './FindingsColumn.vue'
 import HistoryDrawer from './HistoryDrawer.vue'
 import SpineNav from './SpineNav.vue'
-import { BUILT, goToPointer, shows, STAGES, stageOf, type Stage } from './places'
-import { createJob, provideJob } from './use-job'
+import { useQuery } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { queries } from '../api/queries'
+import { learnFields } from '../job/words'
+import { firstStage, learnStages, openStages, stageOf, stages, viewOf, type Stage } from '../stages/registry'
+import NoticeBar from '../ui/NoticeBar.vue'
+import WaitNote from '../ui/WaitNote.vue'
+import { goToPointer, shows } from '../ui/focus'
+import { createJob, provideJob } from '../job/use-job'
 
 const props = defineProps<{ id?: string }>()
 const router = useRouter()
@@ -20,18 +31,18 @@ const job = createJob(props.id ?? (route.value.params.id as string))
 provideJob(job)
 const stage = computed<Stage>(() => {
   const wanted = route.value.params.stage as Stage
-  return BUILT.includes(wanted) ? wanted : 'site'
+  return openStages.value.includes(wanted) ? wanted : firstStage
 })
-const VIEWS: Record<string, Component> = {
-  site: defineAsyncComponent(() => import('../site/SiteStage.vue')),
-  bank: defineAsyncComponent(() => import('../bank/BankStage.vue')),
-  units: defineAsyncComponent(() => import('../units/UnitsStage.vue')),
-  link: defineAsyncComponent(() => import('../link/LinkStage.vue')),
-  limits: defineAsyncComponent(() => import('../limits/LimitsStage.vue')),
-  thresholds: defineAsyncComponent(() => import('../thresholds/ThresholdsStage.vue')),
-  sources: defineAsyncComponent(() => import('../sources/SourcesStage.vue')),
-  windows: defineAsyncComponent(() => import('../windows/WindowsStage.vue')),
-  sheet: defineAsyncComponent(() => import('../sheet/SheetStage.vue')),
+const view = computed(() => viewOf(stage.value))
+// The words of stages and fields come from the server, once for all jobs.
+const words = { stages: useQuery(queries.stages()), fields: useQuery(queries.fields()) }
+watch(words.stages.data, (told) => told && learnStages(told), { immediate: true })
+watch(words.fields.data, (told) => told && learnFields(told), { immediate: true })
+const worded = computed(() => !!words.stages.data.value && !!words.fields.data.value)
+const wordless = computed(() => words.stages.isError.value || words.fields.isError.value)
+function askWords() {
+  void words.stages.refetch()
+  void words.fields.refetch()
 }
 const finding = ref(-1)
 const drawer = ref(false)
@@ -72,8 +83,8 @@ function nextFinding() {
   if (at) void go(at.at)
 }
 function besideStage(by: number) {
-  const at = BUILT.indexOf(stage.value)
-  const next = BUILT[(at + by + BUILT.length) % BUILT.length]
+  const at = openStages.value.indexOf(stage.value)
+  const next = openStages.value[(at + by + openStages.value.length) % openStages.value.length]
   if (next) void goStage(next)
 }
 function pressed(event: KeyboardEvent) {
@@ -105,16 +116,10 @@ function pressed(event: KeyboardEvent) {
     found()
   }
 }
-onMounted(() => {
-  void job.open()
-  window.addEventListener('keydown', pressed)
-  window.addEventListener('pointerdown', moveOn)
-})
-onBeforeUnmount(() => {
-  window.removeEventListener('keydown', pressed)
-  window.removeEventListener('pointerdown', moveOn)
-  void job.close()
-})
+onMounted(() => void job.open())
+useEventListener(window, 'keydown', pressed)
+useEventListener(window, 'pointerdown', moveOn)
+onBeforeUnmount(() => void job.close())
 onBeforeRouteLeave(async () => {
   if (job.whatIf.value) {
     leaving.value = true
@@ -146,6 +151,7 @@ const worst = computed(() => {
   const n = (s: string) => f.filter((x) => x.severity === s).length
   return `${n('stop')} · ${n('caution')} · ${n('note')}`
 })
+const exportFile = () => window.location.assign(`/api/jobs/${job.id}/export`)
 async function toggleWhatIf() {
   if (job.whatIf.value) leaving.value = true
   else await job.enterWhatIf()
@@ -184,33 +190,51 @@ const KEYS: [string, string][] = [
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
       <button class="plain" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
+      <ElDropdown class="more" trigger="click" @command="(act: () => void) => act()">
+        <button class="plain" aria-label="More">More</button>
+        <template #dropdown>
+          <ElDropdownMenu>
+            <ElDropdownItem :disabled="!job.canRedo.value" :command="job.redo">Redo</ElDropdownItem>
+            <ElDropdownItem :command="() => (history = true)">History</ElDropdownItem>
+            <ElDropdownItem :command="() => exportFile()">Export</ElDropdownItem>
+          </ElDropdownMenu>
+        </template>
+      </ElDropdown>
       <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
     </header>
-    <div v-if="job.whatIf.value" class="banner" role="status">
+    <NoticeBar v-if="job.whatIf.value" kind="whatif">
       <b>What-if.</b> Change anything: the plan follows, the job does not.
       <button @click="job.leaveWhatIf(true)">Keep the changes</button>
       <button @click="job.leaveWhatIf(false)">Drop them</button>
-    </div>
-    <div v-else-if="job.restored.value" class="banner" role="status">
+    </NoticeBar>
+    <NoticeBar v-else-if="job.restored.value">
       Unsaved typing from this device was found and taken up again. <button @click="job.restored.value = false">Good</button>
-    </div>
-    <div v-else-if="job.state.value === 'failed'" class="banner bad" role="alert">
+    </NoticeBar>
+    <NoticeBar v-else-if="job.state.value === 'failed'" kind="bad">
       The last change is not stored: {{ job.failure.value }} It is kept on this device.
       <button @click="((job.state.value = 'unsaved'), job.save())">Try again</button>
-    </div>
+    </NoticeBar>
+    <NoticeBar v-else-if="job.planFailure.value" kind="bad">
+      The plan could not be made anew: {{ job.planFailure.value }} What is shown is of before.
+      <button @click="job.planAgain">Try again</button>
+    </NoticeBar>
 
     <main v-if="job.loadError.value" class="centre" role="alert">
       <h1>{{ job.loadError.value.status === 404 ? 'No such job' : job.loadError.value.title }}</h1>
       <p class="lede">{{ job.loadError.value.detail }}</p>
       <p><button @click="job.open">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
     </main>
-    <main v-else-if="job.loading.value || !job.document.value" class="centre" aria-busy="true">
-      <p class="lede">Opening the job</p>
+    <main v-else-if="wordless" class="centre" role="alert">
+      <h1>The server cannot be reached</h1>
+      <p><button @click="askWords">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
+    </main>
+    <main v-else-if="job.loading.value || !job.document.value || !worded" class="opening" aria-busy="true">
+      <WaitNote word="Opening the job" :rows="8" />
     </main>
     <div v-else class="body">
       <SpineNav :stage="stage" />
       <main class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
-        <component :is="VIEWS[stage]" :key="stage" @go="go" />
+        <component :is="view" :key="stage" @go="go" />
       </main>
       <aside class="column"><FindingsColumn :current="finding" @go="go" /></aside>
     </div>
@@ -246,11 +270,11 @@ const KEYS: [string, string][] = [
     <SymptomFinder
       v-if="symptoms"
       v-model="symptoms"
-      @stage="(s: Stage) => ((symptoms = false), BUILT.includes(s) && goStage(s))"
+      @stage="(s: Stage) => ((symptoms = false), openStages.includes(s) && goStage(s))"
     />
     <HistoryDrawer v-if="history" v-model="history" />
     <ConflictDialog v-if="job.stale.value" />
-    <span class="visually-hidden">{{ STAGES.length }} stages</span>
+    <span class="visually-hidden">{{ stages.length }} stages</span>
   </div>
 </template>
 
@@ -320,19 +344,8 @@ header .button {
 .whatif header {
   border-bottom: 3px solid var(--whatif);
 }
-.banner {
-  background: var(--copper-wash);
-  padding: 6px 16px;
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  flex-wrap: wrap;
-}
-.whatif .banner {
-  background: var(--whatif-wash);
-}
-.banner.bad {
-  background: var(--stop-wash);
+.opening {
+  padding: 24px 34px;
 }
 .body {
   flex: 1;
@@ -355,7 +368,8 @@ header .button {
   position: relative;
   overflow-y: auto;
 }
-.drawer-button {
+.drawer-button,
+.more {
   display: none;
 }
 .help-foot {
@@ -374,6 +388,9 @@ header .button {
   .column,
   .wide {
     display: none;
+  }
+  .more {
+    display: inline-flex;
   }
   .drawer-button {
     display: inline-flex;

@@ -1,0 +1,73 @@
+// Every question to the server with its key and its way of asking, in one place.
+import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
+import { api, ApiProblem, type Job } from './client'
+
+export const PAGE = 50
+const AGES = { staleTime: Infinity, gcTime: Infinity }
+/** Ask again, ever more slowly, while the server is away; a few times when it failed; never what it refused. */
+export const patient = (times: number, error: unknown): boolean =>
+  error instanceof ApiProblem && (error.offline || (error.status >= 500 && times < 5))
+export const slower = (times: number): number => Math.min(1000 * 2 ** times, 15_000)
+const live = { retry: patient, retryDelay: slower, networkMode: 'always' as const, gcTime: 5_000 }
+
+export const queries = {
+  jobs: (away: boolean, page: number) =>
+    queryOptions({
+      queryKey: ['jobs', { away, page }],
+      queryFn: () => api.jobs(away, PAGE, (page - 1) * PAGE),
+      staleTime: 0,
+      placeholderData: keepPreviousData,
+    }),
+  revisions: (id: string, revision: number, page: number) =>
+    queryOptions({
+      queryKey: ['revisions', id, revision, page],
+      queryFn: () => api.revisions(id, PAGE, (page - 1) * PAGE),
+      placeholderData: keepPreviousData,
+    }),
+  library: () => queryOptions({ queryKey: ['library'], queryFn: api.library, staleTime: Infinity }),
+  versions: (id: string, base: number) => queryOptions({ queryKey: ['versions', id, base], queryFn: () => api.versions(id) }),
+  schema: (kind: string) => queryOptions({ queryKey: ['schema', kind], queryFn: () => api.schema(kind), ...AGES }),
+  stages: () => queryOptions({ queryKey: ['stages'], queryFn: api.stages, ...AGES }),
+  fields: () => queryOptions({ queryKey: ['fields'], queryFn: api.fields, ...AGES }),
+  rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules, ...AGES }),
+  symptoms: () => queryOptions({ queryKey: ['symptoms'], queryFn: api.symptoms, ...AGES }),
+  protocols: () => queryOptions({ queryKey: ['protocols'], queryFn: api.protocols, ...AGES }),
+  /** The plan of a document as it stands at `turn`. */
+  plan: (id: string, turn: number, document: Job) =>
+    queryOptions({
+      queryKey: ['plan', id, turn],
+      queryFn: ({ signal }) => api.plan(document, signal),
+      staleTime: Infinity,
+      ...live,
+    }),
+  order: (id: string, unit: string, turn: number, document: Job) =>
+    queryOptions({
+      queryKey: ['order', id, unit, turn],
+      queryFn: ({ signal }) => api.order(unit, document, signal),
+      staleTime: Infinity,
+      ...live,
+    }),
+  day: (id: string, lead: number, turn: number, document: Job) =>
+    queryOptions({
+      queryKey: ['day', id, lead, turn],
+      queryFn: ({ signal }) => api.simulate(document, lead, signal),
+      staleTime: Infinity,
+      ...live,
+    }),
+  work: (id: string) =>
+    queryOptions({
+      queryKey: ['work', id],
+      queryFn: () => api.work(id),
+      retry: patient,
+      retryDelay: 2_000,
+      networkMode: 'always',
+      gcTime: 0,
+    }),
+  diagnosis: (id: string, answers: Record<string, number>, document: Job | null) =>
+    queryOptions({
+      queryKey: ['diagnosis', id, answers],
+      queryFn: ({ signal }) => api.diagnose(id, answers, document, signal),
+      placeholderData: keepPreviousData,
+      gcTime: 0,
+    }),
+}

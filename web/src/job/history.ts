@@ -1,0 +1,40 @@
+// Undo and redo of a document that is never changed in place.
+import { computed, shallowRef } from 'vue'
+import type { Job } from '../api/client'
+
+const MOST = 100
+const TYPING_MS = 1500
+
+export function createHistory() {
+  const undone = shallowRef<Job[]>([])
+  const done = shallowRef<Job[]>([])
+  let last = { pointer: '', at: 0 }
+
+  /** Note the document as it was before a change; the keystrokes of one figure are one step. */
+  function note(before: Job, pointer = '') {
+    const typing = pointer !== '' && last.pointer === pointer && Date.now() - last.at < TYPING_MS && done.value.length > 0
+    if (!typing) done.value = [...done.value.slice(1 - MOST), before]
+    undone.value = []
+    last = { pointer, at: Date.now() }
+  }
+  function step(from: typeof done, to: typeof done, now: Job): Job | null {
+    const next = from.value.at(-1)
+    if (!next) return null
+    last.pointer = ''
+    from.value = from.value.slice(0, -1)
+    to.value = [...to.value, now]
+    return next
+  }
+  return {
+    note,
+    /** The document before the last change, null where there is none. */
+    undo: (now: Job) => step(done, undone, now),
+    redo: (now: Job) => step(undone, done, now),
+    clear() {
+      done.value = []
+      undone.value = []
+    },
+    canUndo: computed(() => done.value.length > 0),
+    canRedo: computed(() => undone.value.length > 0),
+  }
+}

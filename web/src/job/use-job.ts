@@ -1,0 +1,190 @@
+// The open job: its document, undo, autosave with conflict and offline handling, what-if, and its plan.
+import { useQueryClient, type QueryClient } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
+import { computed, inject, provide, ref, shallowRef, watch, type InjectionKey } from 'vue'
+import { api, ApiProblem, type Job } from '../api/client'
+import { createAutosave } from './autosave'
+import { dropDraft, loadDraft } from './draft'
+import { createHistory } from './history'
+import { createPlanning } from './planning'
+import { read, write } from './pointer'
+
+export type { SaveState } from './autosave'
+
+export function createJob(id: string, client: QueryClient = useQueryClient()) {
+  const document = shallowRef<Job | null>(null)
+  const loading = ref(true)
+  const loadError = shallowRef<ApiProblem | null>(null)
+  const whatIf = ref(false)
+  const restored = ref(false)
+  /** The pointer somebody was sent to last; views with tabs open the one that shows it. */
+  const aim = ref('')
+  let beforeWhatIf: Job | null = null
+
+  const saving = createAutosave(id, document, () => whatIf.value)
+  const planning = createPlanning(id, document, client)
+  const history = createHistory()
+  const problemAt = computed(() => new Map(planning.problems.value.map((p) => [p.pointer, p])))
+  watch(planning.away, (away) => {
+    if (away && saving.state.value !== 'saved') saving.state.value = 'offline'
+  })
+
+  async function open() {
+    loading.value = true
+    loadError.value = null
+    try {
+      const job = await api.job(id)
+      saving.stands(job)
+      const draft = loadDraft(id)
+      const differs = draft && JSON.stringify(draft.document) !== JSON.stringify(job.document)
+      document.value = differs ? draft.document : job.document
+      if (differs) {
+        restored.value = true
+        saving.revision.value = draft.base
+        saving.state.value = 'unsaved'
+        saving.schedule(0)
+      } else dropDraft(id)
+      await planning.make()
+    } catch (error) {
+      if (error instanceof ApiProblem) loadError.value = error
+      else throw error
+    } finally {
+      loading.value = false
+    }
+  }
+
+  function show(next: Job) {
+    document.value = next
+    saving.changed()
+    planning.soon()
+  }
+  function change(next: Job, pointer = '') {
+    if (!document.value) return
+    history.note(document.value, pointer)
+    show(next)
+  }
+  const replace = (next: Job) => change(next)
+  const at = (pointer: string) => read(document.value, pointer)
+  function set(pointer: string, value: unknown) {
+    if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
+    change(write(document.value, pointer, value), pointer)
+  }
+  /** Several places at once, as one step of undo. */
+  function setAll(writes: [pointer: string, value: unknown][]) {
+    if (!document.value) return
+    change(writes.reduce((doc, [pointer, value]) => write(doc, pointer, value), document.value))
+  }
+  function undo() {
+    const next = document.value && history.undo(document.value)
+    if (next) show(next)
+  }
+  function redo() {
+    const next = document.value && history.redo(document.value)
+    if (next) show(next)
+  }
+
+  async function enterWhatIf() {
+    saving.stop()
+    if (saving.state.value === 'unsaved') await saving.save()
+    beforeWhatIf = document.value
+    whatIf.value = true
+  }
+  /** Leave the what-if: keep its changes as an ordinary edit, or go back to where it began. */
+  function leaveWhatIf(keep: boolean) {
+    const tried = document.value
+    whatIf.value = false
+    if (!beforeWhatIf || !tried) return
+    if (keep) {
+      history.note(beforeWhatIf)
+      show(tried)
+    } else if (tried !== beforeWhatIf) {
+      history.clear()
+      document.value = beforeWhatIf
+      void planning.make()
+    }
+    beforeWhatIf = null
+  }
+
+  async function settleConflict(choice: 'mine' | 'theirs') {
+    const late = saving.stale.value
+    if (!late) return
+    saving.stale.value = null
+    saving.revision.value = late.current_revision
+    if (choice === 'theirs') {
+      if (document.value) history.note(document.value)
+      document.value = late.theirs
+      saving.state.value = 'saved'
+      dropDraft(id)
+      await planning.make()
+    } else {
+      saving.state.value = 'unsaved'
+      await saving.save()
+    }
+  }
+
+  const listening = [
+    useEventListener(window, 'online', () => {
+      if (saving.state.value === 'offline') void saving.save()
+      planning.again()
+    }),
+    useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
+      const s = saving.state.value
+      if (whatIf.value || (s !== 'saved' && s !== 'offline')) event.preventDefault()
+    }),
+  ]
+  async function close() {
+    listening.forEach((stop) => stop())
+    planning.stop()
+    await saving.close()
+  }
+
+  return {
+    id,
+    /** The document as it was before the what-if began, null outside one. */
+    before: () => (whatIf.value ? beforeWhatIf : null),
+    document,
+    plan: planning.plan,
+    turn: planning.turn,
+    planned: planning.asked,
+    planning: planning.planning,
+    planFailure: planning.failure,
+    planAway: planning.away,
+    planAgain: planning.again,
+    problems: planning.problems,
+    problemAt,
+    revision: saving.revision,
+    savedAt: saving.savedAt,
+    savedBy: saving.savedBy,
+    state: saving.state,
+    failure: saving.failure,
+    stale: saving.stale,
+    loading,
+    loadError,
+    whatIf,
+    restored,
+    aim,
+    canUndo: history.canUndo,
+    canRedo: history.canRedo,
+    open,
+    close,
+    save: saving.save,
+    at,
+    set,
+    setAll,
+    replace,
+    undo,
+    redo,
+    enterWhatIf,
+    leaveWhatIf,
+    settleConflict,
+  }
+}
+
+export type OpenJob = ReturnType<typeof createJob>
+const key: InjectionKey<OpenJob> = Symbol('open job')
+export const provideJob = (job: OpenJob) => provide(key, job)
+export function useJob(): OpenJob {
+  const job = inject(key)
+  if (!job) throw new Error('no job is open here')
+  return job
+}

@@ -1,0 +1,242 @@
+<script setup lang="ts">
+import PickField from '../../ui/PickField.vue'
+import EmptyNote from '../../ui/EmptyNote.vue'
+import CautionLine from '../../ui/CautionLine.vue'
+import { computed, ref } from 'vue'
+import { useLibrary } from '../../library/use-library'
+import ChoiceField from '../../ui/ChoiceField.vue'
+import NumberField from '../../ui/NumberField.vue'
+import TextField from '../../ui/TextField.vue'
+import { amps, tidy } from '../../ui/figures'
+import { useJob } from '../../job/use-job'
+import { freeId, moduleFigures } from './modules'
+
+interface Module {
+  id: string
+  profile?: string
+}
+const job = useJob()
+const { of, nameOf } = useLibrary()
+const profiles = computed(() => of('module'))
+const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined) ?? [])
+const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
+const bank = computed(() => job.plan.value?.bank)
+const adding = ref('')
+const openRow = ref<number | null>(null)
+
+function add(profile: string | null) {
+  const id = freeId(modules.value.map((m) => m.id))
+  const last = modules.value.at(-1)
+  const next = profile ? { id, profile } : { ...moduleFigures(last, job.plan.value?.next_module), id }
+  const pin = profile && profiles.value.find((p) => p.id === profile && p.own)?.revision
+  job.setAll([
+    ['/bank/modules', [...modules.value, next]],
+    ...(pin && !job.at(`/profile_revisions/${profile}`) ? [[`/profile_revisions/${profile}`, pin] as [string, unknown]] : []),
+  ])
+  if (!profile) openRow.value = modules.value.length - 1
+}
+function remove(i: number) {
+  job.set(
+    '/bank/modules',
+    modules.value.filter((_, k) => k !== i),
+  )
+  openRow.value = null
+}
+const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')
+const FIGURES = [
+  'series_cells',
+  'capacity_ah',
+  'resistance_mohm',
+  'charge_a',
+  'charge_warranty_a',
+  'discharge_a',
+  'discharge_warranty_a',
+  'discharge_peak_a',
+  'cell_max_v',
+  'cell_min_v',
+  'age_years',
+  'health',
+]
+</script>
+
+<template>
+  <h1>Bank</h1>
+  <p class="lede">Each module from its nameplate, and its resting voltage measured before anything is joined.</p>
+  <CautionLine>
+    Terminals are always live. Link cables stay off until addresses are set; join only modules that rest within the tolerance.
+  </CautionLine>
+
+  <div v-if="bank" class="figures" data-bank-figures>
+    <div>
+      <b>{{ tidy(bank.capacity_ah, 0) }} Ah</b
+      ><span>{{ tidy(bank.energy_wh / 1000, 1) }} kWh, {{ bank.series_cells }} cells, {{ bank.class_v }} V</span>
+    </div>
+    <div>
+      <b>in {{ amps(bank.charge_limit_a) }}</b
+      ><span>sum {{ amps(bank.charge_limit_sum_a) }}{{ bank.binding_module ? `, ${bank.binding_module} binds` : '' }}</span>
+    </div>
+    <div>
+      <b>out {{ amps(bank.discharge_limit_a) }}</b
+      ><span
+        >sum {{ amps(bank.discharge_limit_sum_a)
+        }}{{ bank.binding_module_discharge ? `, ${bank.binding_module_discharge} binds` : '' }}</span
+      >
+    </div>
+    <div>
+      <b>{{ tidy(bank.resistance_mohm, 2) }} mΩ</b><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
+    </div>
+    <div v-if="bank.reported_charge_a !== null">
+      <b>{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
+      ><span>what the BMS will report, in / out</span>
+    </div>
+    <div v-if="bank.without_one">
+      <b>{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
+      ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
+    </div>
+    <div v-if="bank.join_current_a !== null">
+      <b>{{ amps(bank.join_current_a) }}</b><span>would flow on joining</span>
+    </div>
+  </div>
+
+  <div class="scroll" data-pointer="/bank/modules" tabindex="-1">
+    <table v-if="modules.length">
+      <caption class="visually-hidden">
+        Modules of the bank
+      </caption>
+      <thead>
+        <tr>
+          <th>Module</th>
+          <th>Profile</th>
+          <th>Resting</th>
+          <th>Lead</th>
+          <th class="num">Share</th>
+          <th class="num">At the bank's limit</th>
+          <th><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <template v-for="(m, i) in modules" :key="i">
+          <tr :data-pointer="`/bank/modules/${i}`" tabindex="-1">
+            <td><TextField :path="`/bank/modules/${i}/id`" :label="`Name of module ${i + 1}`" needed bare class="id" /></td>
+            <td>{{ profileName(m.profile) }}</td>
+            <td>
+              <NumberField :path="`/bank/modules/${i}/resting_v`" :label="`Resting volts of ${m.id}`" bare />
+            </td>
+            <td>
+              <NumberField :path="`/bank/modules/${i}/lead_mohm`" :label="`Lead of ${m.id}`" bare />
+            </td>
+            <td class="num">{{ planned.get(m.id) ? tidy((planned.get(m.id)?.share ?? 0) * 100, 1) + ' %' : '' }}</td>
+            <td class="num">
+              <template v-if="planned.get(m.id)"
+                >{{ amps(planned.get(m.id)?.current_at_limit_a) }} of {{ amps(planned.get(m.id)?.charge_a) }}</template
+              >
+            </td>
+            <td class="acts">
+              <button
+                class="plain"
+                :aria-expanded="openRow === i"
+                :aria-label="`Figures of ${m.id}`"
+                @click="openRow = openRow === i ? null : i"
+              >
+                Figures
+              </button>
+              <button class="plain" :aria-label="`Remove ${m.id}`" @click="remove(i)">Remove</button>
+            </td>
+          </tr>
+          <tr v-if="openRow === i || job.problems.value.some((p) => p.pointer.startsWith(`/bank/modules/${i}/`))">
+            <td colspan="7" class="own">
+              <p class="soft small">
+                {{
+                  m.profile
+                    ? 'Figures given here count instead of the profile; empty means as the profile says.'
+                    : 'From the nameplate; what is left empty is assumed aloud.'
+                }}
+              </p>
+              <div class="fields">
+                <NumberField v-for="f in FIGURES" :key="f" :path="`/bank/modules/${i}/${f}`" :whole="f === 'series_cells'" />
+              </div>
+            </td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
+    <EmptyNote v-else>No module yet. Add one from the library, or type its nameplate.</EmptyNote>
+  </div>
+  <div class="adding">
+    <PickField
+      v-model="adding"
+      class="wide"
+      label="Profile of the new module"
+      placeholder="Profile from the library"
+      :choices="profiles.map((p) => [p.id, `${p.name} · ${p.about}`])"
+    />
+    <button :disabled="!adding" @click="add(adding)">Add module</button>
+    <button @click="add(null)">Add by nameplate</button>
+  </div>
+
+  <fieldset data-pointer="/bank">
+    <legend>Leads, fuse and cable</legend>
+    <div class="fields">
+      <NumberField path="/bank/lead_mohm" />
+      <NumberField path="/bank/main_lead_mohm" />
+      <NumberField path="/bank/fuse_a" />
+      <NumberField path="/bank/cable_a" />
+      <NumberField path="/bank/shunt_a" />
+      <NumberField path="/bank/shunt_mv" />
+      <ChoiceField path="/policy/new_bank" flag />
+    </div>
+  </fieldset>
+</template>
+
+<style scoped>
+.figures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 26px;
+  border-block: 1px solid var(--rule);
+  padding: 10px 0;
+  margin: 10px 0;
+}
+.figures div {
+  display: grid;
+}
+.figures b {
+  font-size: 18px;
+  font-weight: 650;
+}
+.figures span {
+  color: var(--soft);
+  font-size: 13px;
+}
+.scroll {
+  overflow-x: auto;
+  outline-offset: -2px;
+}
+td {
+  padding: 4px 10px 4px 0;
+}
+.id :deep(.text) {
+  width: 96px;
+  font-weight: 600;
+}
+.own {
+  background: var(--paper);
+  padding: 8px 12px 12px;
+}
+.acts {
+  white-space: nowrap;
+  text-align: right;
+}
+.acts button {
+  padding: 0 8px;
+}
+.adding {
+  display: flex;
+  gap: 8px;
+  margin: 12px 0 20px;
+  flex-wrap: wrap;
+}
+.adding .wide {
+  width: min(420px, 80vw);
+}
+</style>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import EmptyNote from '../../ui/EmptyNote.vue'
+import { computed, ref } from 'vue'
+import type { Cap, Chain } from '../../api/client'
+import NumberField from '../../ui/NumberField.vue'
+import { amps } from '../../ui/figures'
+import { useJob } from '../../job/use-job'
+import WhyPanel from '../../workspace/WhyPanel.vue'
+import NarrowsFigure from './NarrowsFigure.vue'
+
+const job = useJob()
+const limits = computed(() => job.plan.value?.limits)
+const chosen = ref<{ side: 'charge' | 'discharge'; cap: string } | null>(null)
+const chain = computed<Chain | undefined>(() => limits.value?.[chosen.value?.side ?? 'charge'])
+const cap = computed<Cap | undefined>(() => chain.value?.caps.find((c) => c.cap === (chosen.value?.cap ?? chain.value?.binding)))
+const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(cap.value.a)}` : ''))
+</script>
+
+<template>
+  <h1>Limits</h1>
+  <p class="lede">
+    How many amps may go in and come out. The narrowest place binds; what is set on each unit adds up at the bank.
+  </p>
+  <div class="fields chosen-rates">
+    <NumberField path="/policy/max_c_rate" />
+    <NumberField path="/policy/max_discharge_c_rate" />
+  </div>
+  <template v-if="limits">
+    <NarrowsFigure
+      :chain="limits.charge"
+      title="Into the bank"
+      kind="charge"
+      :chosen="chosen?.side === 'charge' ? chosen.cap : null"
+      @choose="(c) => (chosen = { side: 'charge', cap: c })"
+    />
+    <NarrowsFigure
+      :chain="limits.discharge"
+      title="Out of the bank"
+      kind="discharge"
+      :chosen="chosen?.side === 'discharge' ? chosen.cap : null"
+      @choose="(c) => (chosen = { side: 'discharge', cap: c })"
+    />
+    <p class="soft small legend">
+      Dashed walls: one module gone{{
+        limits.charge.without_one_a !== null
+          ? ` (in ${amps(limits.charge.without_one_a)}, out ${amps(limits.discharge.without_one_a)})`
+          : ''
+      }}. Dotted: the design load, {{ amps(limits.discharge.needed_a) }}; its peak takes
+      {{ amps(limits.discharge.needed_peak_a) }}.
+    </p>
+    <WhyPanel v-if="cap" :title="whyTitle" :reasons="[{ rule: cap.rule, text: cap.why }]">
+      <p v-if="cap.without_one_a !== null && cap.without_one_a !== undefined" class="soft">
+        With one module gone: {{ amps(cap.without_one_a) }}.
+      </p>
+    </WhyPanel>
+    <table v-if="limits.ac.sources.length" class="ac">
+      <caption>
+        Charging from AC
+      </caption>
+      <thead>
+        <tr>
+          <th>Source</th>
+          <th class="num">Gives</th>
+          <th class="num">Loads take</th>
+          <th class="num">Left</th>
+          <th class="num">Safe charge</th>
+          <th class="num">Short cut</th>
+          <th class="num">which would draw</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="s in limits.ac.sources" :key="s.source">
+          <td>{{ s.source }}</td>
+          <td class="num">{{ s.available_w }} W</td>
+          <td class="num">{{ s.loads_w }} W</td>
+          <td class="num">{{ s.free_w }} W</td>
+          <td class="num">
+            <b>{{ s.charge_a }} A</b>
+          </td>
+          <td class="num">{{ s.shortcut_a }} A</td>
+          <td class="num">{{ Math.round(s.shortcut_draws_w) }} W</td>
+        </tr>
+      </tbody>
+    </table>
+  </template>
+  <EmptyNote v-else>Limits follow once the bank is one bank. See the findings.</EmptyNote>
+</template>
+
+<style scoped>
+.chosen-rates {
+  margin: 10px 0;
+}
+.legend {
+  margin: 6px 0;
+}
+.ac {
+  margin-top: 14px;
+  max-width: 760px;
+}
+caption {
+  text-align: left;
+  font-weight: 650;
+  padding-bottom: 4px;
+}
+</style>

@@ -1,0 +1,187 @@
+<script setup lang="ts">
+// The narrows: the chain of caps as a channel as wide as the amps; the narrowest reach is named, dashed walls are one module gone.
+import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import type { Chain } from '../../api/client'
+import { amps } from '../../ui/figures'
+import { layNarrows } from './narrows'
+
+const props = defineProps<{ chain: Chain; title: string; kind: 'charge' | 'discharge'; chosen: string | null }>()
+const emit = defineEmits<{ choose: [cap: string] }>()
+const box = ref<HTMLElement>()
+const width = ref(720)
+let watcher: ResizeObserver | null = null
+onMounted(() => {
+  watcher = new ResizeObserver(([entry]) => entry && (width.value = Math.max(420, entry.contentRect.width)))
+  if (box.value) watcher.observe(box.value)
+})
+onBeforeUnmount(() => watcher?.disconnect())
+const H = 104
+const TOP = 44
+const LANES = 132
+const laid = computed(() => layNarrows(props.chain, { width: width.value, height: H, lanes: LANES }))
+const binding = computed(() => props.chain.caps.find((c) => c.cap === props.chain.binding))
+const words = (word: string): string[] => {
+  const all = word.replace(',', '').split(' ')
+  const half = Math.ceil(all.length / 2)
+  return all.length > 1 ? [all.slice(0, half).join(' '), all.slice(half).join(' ')] : [word]
+}
+const needed = computed(() => props.chain.needed_a)
+</script>
+
+<template>
+  <div ref="box" class="narrows" :class="kind">
+    <h2>
+      {{ title }}: {{ amps(chain.bank_a) }}
+      <span class="soft">{{ binding ? `${binding.word} is the narrowest: ${binding.why}` : '' }}</span>
+    </h2>
+    <svg
+      :width="width"
+      :height="TOP + H + 34"
+      :viewBox="`0 0 ${width} ${TOP + H + 34}`"
+      role="group"
+      :aria-label="`${title}, chain of caps`"
+    >
+      <g :transform="`translate(0 ${TOP})`">
+        <path :d="laid.outline" class="water" />
+        <path
+          v-for="l in laid.lanes"
+          :key="l.unit"
+          :d="`M${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y))}C${laid.end + 18} ${l.y} ${laid.end + 8} ${l.y} ${laid.end + 30} ${l.y}H${width - 2}V${l.y + l.height}H${laid.end + 30}C${laid.end + 8} ${l.y + l.height} ${laid.end + 18} ${l.y + l.height} ${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y + l.height))}Z`"
+          class="lane"
+          :class="l.kind"
+        />
+        <text v-for="l in laid.labels" :key="l.text" :x="laid.end + 36" :y="l.y + 5" class="unit">{{ l.text }}</text>
+        <template v-if="needed">
+          <path
+            :d="`M0 ${laid.middle - (needed * laid.perAmp) / 2}H${laid.end}M0 ${laid.middle + (needed * laid.perAmp) / 2}H${laid.end}`"
+            class="needed"
+          />
+        </template>
+        <g v-for="(r, i) in laid.reaches" :key="r.cap">
+          <template v-if="r.dashedHalf !== null">
+            <path
+              :d="`M${r.x + 3} ${laid.middle - r.dashedHalf}h${r.width - 6}M${r.x + 3} ${laid.middle + r.dashedHalf}h${r.width - 6}`"
+              class="without"
+            />
+          </template>
+          <g
+            class="reach"
+            :class="{ narrowest: r.narrowest, chosen: chosen === r.cap }"
+            role="button"
+            tabindex="0"
+            :aria-pressed="chosen === r.cap"
+            :aria-label="`${chain.caps[i]?.word}: ${amps(chain.caps[i]?.a)}${r.narrowest ? ', the narrowest' : ''}. ${chain.caps[i]?.why}`"
+            @click="emit('choose', r.cap)"
+            @keydown.enter.prevent="emit('choose', r.cap)"
+            @keydown.space.prevent="emit('choose', r.cap)"
+          >
+            <rect :x="r.x" :y="-TOP" :width="r.width" :height="TOP + H + 30" class="hit" />
+            <rect
+              v-if="r.narrowest"
+              :x="r.x + 2"
+              :y="laid.middle - r.half"
+              :width="r.width - 4"
+              :height="r.half * 2"
+              class="neck"
+            />
+            <text :x="r.x + r.width / 2" :y="-28" text-anchor="middle" class="name">
+              <tspan v-for="(w, k) in words(chain.caps[i]?.word ?? '')" :key="k" :x="r.x + r.width / 2" :dy="k ? 15 : 0">
+                {{ w }}
+              </tspan>
+            </text>
+            <text :x="r.x + r.width / 2" :y="H + 22" text-anchor="middle" class="amps">{{ amps(chain.caps[i]?.a) }}</text>
+          </g>
+        </g>
+      </g>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.narrows {
+  margin: 12px 0 4px;
+}
+h2 .soft {
+  font-weight: 400;
+}
+svg {
+  display: block;
+  max-width: 100%;
+}
+.water {
+  fill: var(--bank);
+  opacity: 0.24;
+  stroke: var(--bank);
+  stroke-width: 1;
+}
+.discharge .water {
+  fill: var(--load);
+  stroke: var(--load);
+  opacity: 0.2;
+}
+.lane {
+  fill: var(--bank);
+  opacity: 0.42;
+}
+.discharge .lane {
+  fill: var(--load);
+  opacity: 0.34;
+}
+.lane.sun-charger {
+  fill: var(--sun);
+}
+.unit {
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 3px;
+  font-size: 14px;
+  font-weight: 650;
+}
+.without {
+  stroke: var(--ink);
+  stroke-width: 1.4;
+  stroke-dasharray: 4 4;
+}
+.needed {
+  stroke: var(--load);
+  stroke-width: 1.6;
+  stroke-dasharray: 1 4;
+  stroke-linecap: round;
+}
+.hit {
+  fill: transparent;
+  cursor: pointer;
+}
+.reach:hover .hit,
+.chosen .hit {
+  fill: var(--copper);
+  opacity: 0.1;
+}
+.neck {
+  fill: none;
+  stroke: var(--copper);
+  stroke-width: 2.6;
+  pointer-events: none;
+}
+.name {
+  font-size: 13px;
+  pointer-events: none;
+}
+.amps {
+  font-size: 14px;
+  font-weight: 650;
+  pointer-events: none;
+}
+.narrowest .name,
+.narrowest .amps {
+  fill: var(--copper);
+  font-weight: 700;
+}
+.reach {
+  outline: none;
+}
+.reach:focus-visible .hit {
+  stroke: var(--focus);
+  stroke-width: 2.5;
+}
+</style>

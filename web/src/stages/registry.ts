@@ -1,0 +1,29 @@
+// Where things stand on the screens: the server's list of stages, the view of each, and which stage shows a pointer.
+import { computed, defineAsyncComponent, shallowRef, type Component } from 'vue'
+import type { StageOut } from '../api/client'
+import { nearestWords } from '../job/words'
+import LateView from '../ui/LateView.vue'
+import WaitNote from '../ui/WaitNote.vue'
+
+const late = (loader: () => Promise<Component>) =>
+  defineAsyncComponent({ loader, loadingComponent: WaitNote, errorComponent: LateView, delay: 150 })
+
+const VIEWS: Record<string, Component> = {
+  site: late(() => import('./site/SiteStage.vue')),
+  bank: late(() => import('./bank/BankStage.vue')),
+  units: late(() => import('./units/UnitsStage.vue')),
+  link: late(() => import('./link/LinkStage.vue')),
+  limits: late(() => import('./limits/LimitsStage.vue')),
+  thresholds: late(() => import('./thresholds/ThresholdsStage.vue')),
+  sources: late(() => import('./sources/SourcesStage.vue')),
+  windows: late(() => import('./windows/WindowsStage.vue')),
+  sheet: late(() => import('./sheet/SheetStage.vue')),
+}
+export type Stage = string
+export const stages = shallowRef<StageOut[]>([])
+export const learnStages = (told: StageOut[]) => (stages.value = told)
+/** The stages that can be opened: planned by the server and drawn here. */
+export const openStages = computed(() => stages.value.filter((s) => s.planned && s.name in VIEWS).map((s) => s.name))
+export const viewOf = (stage: Stage): Component | undefined => VIEWS[stage]
+export const firstStage = 'site'
+export const stageOf = (pointer: string): Stage => nearestWords(pointer)?.stage ?? firstStage

@@ -1,0 +1,345 @@
+<script setup lang="ts">
+// The working list: one step after the other, what it shows, what to type, what it resets, read-back, verdict.
+import { ElProgress } from 'element-plus'
+import 'element-plus/theme-chalk/el-progress.css'
+import WaitNote from '../../ui/WaitNote.vue'
+import EmptyNote from '../../ui/EmptyNote.vue'
+import CautionLine from '../../ui/CautionLine.vue'
+import { computed, nextTick, ref, toRef, watch } from 'vue'
+import type { Plan, Step } from '../../api/client'
+import KeptInput from '../../ui/KeptInput.vue'
+import { useJob } from '../../job/use-job'
+import { useOrder } from './use-order'
+
+type Sheet = Plan['units'][number]
+type Mark = { state: 'done' | 'skipped'; read_back?: string; note?: string }
+const props = defineProps<{ sheet: Sheet }>()
+const emit = defineEmits<{ found: [] }>()
+const job = useJob()
+const id = computed(() => props.sheet.id)
+const { order, failure, ask } = useOrder(
+  job,
+  toRef(() => props.sheet.id),
+)
+const marks = computed(() => (job.at('/sheet_marks/' + id.value) as Record<string, Mark> | undefined) ?? {})
+const verdicts = computed(() => new Map((job.plan.value?.readbacks?.[id.value] ?? []).map((r) => [r.key, r])))
+const steps = computed(() => order.value?.steps ?? [])
+const marked = computed(() => steps.value.filter((s) => marks.value[s.key]).length)
+const at = (s: Step) => `/sheet_marks/${id.value}/${s.key}`
+function set(s: Step, change: Partial<Mark> | null) {
+  const now = marks.value[s.key]
+  if (change === null) return job.set(at(s), undefined)
+  const next: Mark = { state: now?.state ?? 'done', ...now, ...change }
+  if (!next.read_back) delete next.read_back
+  if (!next.note) delete next.note
+  job.set(at(s), next)
+}
+const toggle = (s: Step, state: Mark['state']) => set(s, marks.value[s.key]?.state === state ? null : { state })
+async function move(i: number) {
+  await nextTick()
+  const next = document.querySelector<HTMLElement>(`[data-row="${i}"]`)
+  next?.focus()
+  next?.scrollIntoView({ block: 'nearest' })
+}
+async function enter(s: Step, i: number) {
+  if (marks.value[s.key]?.state !== 'done') set(s, { state: 'done' })
+  await move(i + 1)
+}
+function readBack(s: Step, text: string) {
+  const plain = text.trim()
+  if (plain === (marks.value[s.key]?.read_back ?? '')) return
+  set(s, { read_back: plain || undefined })
+}
+// Take the work up where it was left: the first step without a mark.
+const resumed = ref(false)
+watch(
+  steps,
+  async (all) => {
+    if (resumed.value || !all.length) return
+    resumed.value = true
+    const first = all.findIndex((s) => !marks.value[s.key])
+    if (first > 0 && (document.activeElement === document.body || document.activeElement === null)) await move(first)
+  },
+  { immediate: true },
+)
+const NEEDS: Record<string, string> = { standby: 'in standby', off: 'with the output off' }
+const group = (i: number) => {
+  const s = steps.value[i]
+  const before = steps.value[i - 1]
+  return s?.kind === 'entry' && (before?.kind !== 'entry' || before.menu.join() !== s.menu.join())
+}
+const leftover = computed(() =>
+  steps.value.filter(
+    (s) => s.kind === 'entry' && (marks.value[s.key]?.state === 'skipped' || verdicts.value.get(s.key)?.ok === false),
+  ),
+)
+const through = computed(() => steps.value.length > 0 && marked.value === steps.value.length)
+</script>
+
+<template>
+  <CautionLine v-if="failure" stop>{{ failure }} <button @click="ask">Try again</button></CautionLine>
+  <template v-if="order">
+    <p v-if="order.assumed" class="assumed">
+      Nobody noted what {{ id }} shows, so factory values are assumed.
+      <button class="link" @click="emit('found')">Note as found</button>
+    </p>
+    <p v-else class="soft">
+      {{ order.noted }} settings noted, {{ order.fits_already.length }} fit already and are not entered again.
+    </p>
+    <CautionLine v-if="order.blocked" stop data-blocked>
+      <b>Not all of it can be entered.</b> {{ order.blocked.reasons.join('; ') }}.
+      <template v-if="order.blocked.nearest.length">
+        The nearest that can:
+        <span v-for="n in order.blocked.nearest" :key="n.setting"
+          >{{ n.label }} {{ n.nearest }} instead of {{ n.wanted }} {{ n.unit }}.
+        </span>
+      </template>
+    </CautionLine>
+    <p class="progress" role="status">
+      <ElProgress
+        class="track"
+        :percentage="steps.length ? Math.round((100 * marked) / steps.length) : 0"
+        :stroke-width="8"
+        :show-text="false"
+        aria-label="Steps done"
+      />
+      {{ marked }} of {{ steps.length }} steps<template v-if="order.writes">, {{ order.writes }} entries</template>
+    </p>
+    <EmptyNote v-if="!steps.length">Nothing to enter: what was noted fits the plan.</EmptyNote>
+    <div v-else class="scroll" tabindex="0" aria-label="Working list">
+      <table>
+        <caption class="visually-hidden">
+          {{
+            sheet.name
+          }},
+          {{
+            id
+          }}
+        </caption>
+        <thead>
+          <tr>
+            <th class="num">No</th>
+            <th>Setting</th>
+            <th class="num">Shows</th>
+            <th class="num">Type</th>
+            <th>Mind</th>
+            <th>Read back</th>
+            <th>Done</th>
+          </tr>
+        </thead>
+        <tbody>
+          <template v-for="(s, i) in steps" :key="s.key">
+            <tr v-if="group(i)" class="menu">
+              <th colspan="7" scope="colgroup">{{ s.menu.join(' › ') }}</th>
+            </tr>
+            <tr :class="[marks[s.key]?.state, 'is-' + s.kind, { wrong: verdicts.get(s.key)?.ok === false }]" :data-step="s.key">
+              <td class="num soft">{{ s.no }}</td>
+              <template v-if="s.kind === 'action'">
+                <td colspan="5">
+                  <b>{{ s.label }}</b> <span class="soft small">{{ s.why }}</span>
+                  <CautionLine v-if="s.caution">{{ s.caution }}</CautionLine>
+                </td>
+              </template>
+              <template v-else>
+                <td>
+                  {{ s.label
+                  }}<span v-if="s.word && s.label.toLowerCase() !== s.word.toLowerCase()" class="soft small what">{{
+                    s.word
+                  }}</span>
+                </td>
+                <td class="num soft">{{ s.shows }}</td>
+                <td class="num entry">
+                  <b>{{ s.enter }}</b> {{ s.unit }}
+                  <span v-if="s.encoding && s.unit !== ''" class="soft small what">{{ s.encoding }}</span>
+                </td>
+                <td class="mind small">
+                  <b v-if="s.temporary">For now only. </b>
+                  <span v-if="s.why">{{ s.why.charAt(0).toUpperCase() + s.why.slice(1) }}. </span>
+                  <span v-if="s.needs !== 'any'">Only {{ NEEDS[s.needs] }}. </span>
+                  <span v-if="s.takes_effect === 'restart'">Works after a restart. </span>
+                  <span v-if="s.resets.length" class="resets">
+                    Resets
+                    <template v-for="(r, k) in s.resets" :key="r.setting"
+                      >{{ k ? ', ' : '' }}{{ r.label }} to {{ r.to }}{{ r.planned ? '' : ' (stays so)' }}</template
+                    >.
+                  </span>
+                  <span v-if="s.note">{{ s.note }} </span>
+                  <span v-if="s.caution" class="mindful">{{ s.caution }}</span>
+                </td>
+                <td>
+                  <KeptInput
+                    class="back"
+                    :aria-label="`Read back of ${s.label}`"
+                    :value="marks[s.key]?.read_back ?? ''"
+                    :aria-invalid="verdicts.get(s.key)?.ok === false"
+                    @commit="(text) => readBack(s, text)"
+                    @keydown.enter.prevent="enter(s, i)"
+                  />
+                  <span
+                    v-if="verdicts.get(s.key)"
+                    class="small verdict"
+                    :class="{ bad: !verdicts.get(s.key)?.ok }"
+                    :role="verdicts.get(s.key)?.ok ? undefined : 'alert'"
+                    >{{ verdicts.get(s.key)?.text }}</span
+                  >
+                </td>
+              </template>
+              <td class="act">
+                <button
+                  :data-row="i"
+                  :data-pointer="at(s)"
+                  :aria-pressed="marks[s.key]?.state === 'done'"
+                  :aria-label="s.kind === 'action' ? s.label : `${s.label}: ${s.enter} ${s.unit}, done`"
+                  class="tick"
+                  @click="toggle(s, 'done')"
+                  @keydown.enter.prevent="enter(s, i)"
+                >
+                  {{ marks[s.key]?.state === 'done' ? 'Done' : 'Mark' }}
+                </button>
+                <button
+                  class="plain skip"
+                  :aria-pressed="marks[s.key]?.state === 'skipped'"
+                  :aria-label="`Skip ${s.label}`"
+                  @click="toggle(s, 'skipped')"
+                >
+                  {{ marks[s.key]?.state === 'skipped' ? 'Skipped' : 'Skip' }}
+                </button>
+                <KeptInput
+                  v-if="marks[s.key]"
+                  class="note"
+                  placeholder="note"
+                  :aria-label="`Note on ${s.label}`"
+                  :value="marks[s.key]?.note ?? ''"
+                  @commit="(text) => set(s, { note: text.trim() || undefined })"
+                />
+              </td>
+            </tr>
+          </template>
+        </tbody>
+      </table>
+    </div>
+    <section v-if="leftover.length" class="left" aria-label="Left over">
+      <h2>{{ through ? 'Left over at the end' : 'Left over so far' }}</h2>
+      <ul>
+        <li v-for="s in leftover" :key="s.key">
+          <b>{{ s.label }}</b> {{ s.enter }} {{ s.unit }}:
+          {{ verdicts.get(s.key)?.ok === false ? verdicts.get(s.key)?.text : 'skipped' }}
+        </li>
+      </ul>
+    </section>
+    <p v-if="order.writes && order.proven" class="soft small">
+      No shorter order is accepted by the unit{{ order.shortest_walk ? ', and none walks less through the menu' : '' }}.
+    </p>
+  </template>
+  <WaitNote v-else-if="!failure" word="Working out the order" />
+  <fieldset v-if="sheet.leave_alone.length">
+    <legend>Leave alone</legend>
+    <ul>
+      <li v-for="l in sheet.leave_alone" :key="l.setting">
+        <b>{{ l.label }}</b> <span class="soft small">{{ l.menu.join(' › ') }}</span> {{ l.why }}
+      </li>
+    </ul>
+  </fieldset>
+</template>
+
+<style scoped>
+.scroll {
+  overflow-x: auto;
+}
+.menu th {
+  color: var(--ink);
+  background: var(--paper);
+  padding: 5px 8px;
+}
+td:first-child {
+  padding-left: 8px;
+}
+.what {
+  display: block;
+}
+.entry {
+  white-space: nowrap;
+}
+.entry b {
+  font-size: 19px;
+}
+.mind {
+  min-width: 170px;
+  max-width: 250px;
+}
+.back {
+  width: 84px;
+  text-align: right;
+}
+.back[aria-invalid='true'] {
+  border-color: var(--stop);
+  border-width: 2px;
+}
+.verdict {
+  display: block;
+  color: var(--bank);
+  max-width: 130px;
+}
+.verdict.bad {
+  color: var(--stop);
+  font-weight: 600;
+}
+.act {
+  white-space: nowrap;
+}
+.tick {
+  width: 66px;
+  justify-content: center;
+}
+.tick[aria-pressed='true'] {
+  background: var(--bank);
+  border-color: var(--bank);
+  color: var(--sheet);
+}
+tr.done td {
+  background: color-mix(in srgb, var(--bank) 9%, transparent);
+}
+tr.is-action td {
+  background: var(--copper-wash);
+}
+tr.is-action.done td {
+  background: color-mix(in srgb, var(--bank) 9%, transparent);
+}
+tr.wrong td {
+  background: var(--stop-wash);
+}
+tr.skipped td {
+  color: var(--soft);
+}
+.skip {
+  padding: 0 6px;
+}
+.note {
+  display: block;
+  width: 128px;
+  min-height: 32px;
+  margin-top: 4px;
+}
+.progress {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin: 6px 0;
+}
+.assumed {
+  color: var(--caution);
+}
+.mindful {
+  color: var(--caution);
+}
+.track {
+  width: 220px;
+  display: inline-flex;
+  vertical-align: middle;
+}
+.left {
+  border-left: 3px solid var(--caution);
+  padding: 6px 12px;
+  margin: 12px 0;
+}
+</style>

@@ -1,0 +1,163 @@
+<script setup lang="ts">
+// The day: windows to drag, what each unit makes of them, and the simulated day beneath.
+import { ElSegmented } from 'element-plus'
+import 'element-plus/theme-chalk/el-segmented.css'
+import { useQuery } from '@tanstack/vue-query'
+import { useElementSize, watchDebounced } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ApiProblem, type Job } from '../../api/client'
+import { lastGood } from '../../api/last-good'
+import { queries } from '../../api/queries'
+import { useJob } from '../../job/use-job'
+import EmptyNote from '../../ui/EmptyNote.vue'
+import WaitNote from '../../ui/WaitNote.vue'
+import DayRibbon from './DayRibbon.vue'
+import FlowBasis from './FlowBasis.vue'
+import PricesPart from './PricesPart.vue'
+import SimulatedDay from './SimulatedDay.vue'
+import SlotsPart from './SlotsPart.vue'
+import WindowTable from './WindowTable.vue'
+import { DAYS, type Win } from './ribbon'
+
+const SIMULATE_AFTER_MS = 250
+/** A day chosen in the year: shown as it is there, after all the days before it. */
+const replay = defineModel<{ date: string; soc: number } | null>('replay', { required: true })
+const job = useJob()
+const windows = computed(() => (job.at('/windows') as Win[] | undefined) ?? [])
+const weekdayOf = (date: string) => (new Date(date + 'T00:00:00Z').getUTCDay() + 6) % 7
+const day = ref(replay.value ? weekdayOf(replay.value.date) : 2)
+const chosen = ref<number | null>(null)
+const box = ref<HTMLElement>()
+const size = useElementSize(box)
+const width = computed(() => Math.max(340, size.width.value || 720))
+const told = computed(() => job.plan.value?.windows)
+const units = computed(() => told.value?.units ?? [])
+const prices = computed(() => (told.value?.prices ?? []).filter((p) => p.day === day.value))
+const clashes = computed(() => (told.value?.clashes ?? []).filter((c) => c.day === day.value))
+function set(index: number, next: Win) {
+  job.set(
+    '/windows',
+    windows.value.map((w, i) => (i === index ? next : w)),
+  )
+}
+const remove = (index: number) => {
+  chosen.value = null
+  job.set(
+    '/windows',
+    windows.value.filter((_, i) => i !== index),
+  )
+}
+const add = () => {
+  job.set('/windows', [...windows.value, { from: '09:00', to: '12:00', action: 'hold' }])
+  chosen.value = windows.value.length - 1
+}
+
+watch(day, (d) => {
+  if (replay.value && d !== weekdayOf(replay.value.date)) replay.value = null
+})
+const firstDay = computed(() => (job.at('/flow/start') as string | undefined) ?? '2025-01-01')
+const daysBetween = (a: string, b: string) => Math.max(0, Math.round((Date.parse(b) - Date.parse(a)) / 86_400_000))
+const dateOf = computed(() => {
+  if (replay.value) return replay.value.date
+  const start = new Date(firstDay.value + 'T00:00:00Z')
+  if (Number.isNaN(start.getTime())) return '2025-01-01' // half typed; what is wrong with it stands at its field
+  const shift = (day.value - ((start.getUTCDay() + 6) % 7) + 7) % 7
+  start.setUTCDate(start.getUTCDate() + shift)
+  return start.toISOString().slice(0, 10)
+})
+const ready = computed(() => !!job.plan.value?.bank && job.plan.value.units.length > 0)
+
+// The simulated day, asked for anew a moment after each plan; the one before stays until it is there.
+const asked = shallowRef<{ document: Job; lead: number; turn: number } | null>(null)
+let turn = 0
+watchDebounced(
+  [() => job.plan.value, dateOf],
+  () => {
+    const document = job.planned.value
+    if (!document || !ready.value) return
+    const lead = replay.value ? daysBetween(firstDay.value, replay.value.date) : 0
+    const flow = { ...document.flow, start: lead ? firstDay.value : dateOf.value }
+    asked.value = { document: { ...document, flow }, lead, turn: ++turn }
+  },
+  { debounce: SIMULATE_AFTER_MS, immediate: true },
+)
+const simulated = useQuery(
+  computed(() => ({
+    ...queries.day(job.id, asked.value?.lead ?? 0, asked.value?.turn ?? 0, asked.value?.document as Job),
+    enabled: asked.value !== null,
+  })),
+)
+const sim = lastGood(simulated)
+const failure = computed(() => (simulated.error.value instanceof ApiProblem ? simulated.error.value.message : ''))
+const thresholds = computed(() =>
+  [
+    ['absorb_v', 'copper'],
+    ['shutdown_v', 'stop'],
+    ['to_mains_v', 'mains'],
+  ].flatMap(([name, tone]) => {
+    const r = job.plan.value?.ladder[name as string]
+    return r ? [{ word: r.word, v: r.value, tone: `var(--${tone})` }] : []
+  }),
+)
+const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
+</script>
+
+<template>
+  <div ref="box">
+    <div class="days">
+      <ElSegmented v-model="day" :options="DAYS.map((d, i) => ({ value: i, label: d }))" aria-label="Weekday shown" />
+      <span class="gap" />
+      <button @click="add">Add window</button>
+      <a v-if="windows.length" class="button" :href="`/api/jobs/${job.id}/windows.ics`" download>Calendar file</a>
+    </div>
+    <DayRibbon
+      :windows="windows"
+      :day="day"
+      :width="width"
+      :units="units"
+      :prices="prices"
+      :clashes="clashes"
+      :chosen="chosen"
+      @choose="(i) => (chosen = i)"
+      @change="set"
+      @remove="remove"
+    />
+    <p class="soft small">
+      Drag a window or its ends, or use the arrow keys (Shift: its end, Alt: its start, Delete: away). Steps of 15 minutes; type
+      for others.
+    </p>
+    <p v-if="replay" role="status" data-replay>
+      {{ WORD[day] }}, {{ replay.date }} as in the year, beginning at {{ Math.round(replay.soc * 100) }} %.
+      <button class="link" @click="replay = null">back to the first week</button>
+    </p>
+    <SimulatedDay v-if="ready && sim?.series" :series="sim.series" :width="width" :thresholds="thresholds" />
+    <WaitNote v-else-if="ready && !failure" class="waiting" word="Simulating the day" :rows="10" />
+    <EmptyNote v-else-if="!ready">The simulated day follows once there are a bank, units and thresholds that fit.</EmptyNote>
+    <p v-if="failure && ready" role="alert" class="bad">{{ failure }}</p>
+    <p v-for="a in sim?.assumed ?? []" :key="a" class="soft small">Assumed: {{ a }}.</p>
+
+    <WindowTable :windows="windows" :chosen="chosen" @choose="(i) => (chosen = i)" @remove="remove" />
+    <SlotsPart v-if="units.length" :units="units" />
+    <PricesPart />
+    <FlowBasis :shown="`${WORD[day]}, ${dateOf}`" />
+  </div>
+</template>
+
+<style scoped>
+.days {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  flex-wrap: wrap;
+  margin-bottom: 6px;
+}
+.gap {
+  flex: 1;
+}
+.waiting {
+  min-height: 460px;
+}
+.bad {
+  color: var(--stop);
+}
+</style>

@@ -1,0 +1,88 @@
+<script setup lang="ts">
+// The windows as rows to type in.
+import ChoiceField from '../../ui/ChoiceField.vue'
+import EmptyNote from '../../ui/EmptyNote.vue'
+import NumberField from '../../ui/NumberField.vue'
+import TextField from '../../ui/TextField.vue'
+import type { Win } from './ribbon'
+
+defineProps<{ windows: Win[]; chosen: number | null }>()
+const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
+</script>
+
+<template>
+  <fieldset data-pointer="/windows" tabindex="-1" class="list">
+    <legend>Windows</legend>
+    <EmptyNote v-if="!windows.length">No window yet: the units do what their source order says, all day.</EmptyNote>
+    <table v-else>
+      <thead>
+        <tr>
+          <th class="num">No</th>
+          <th>From</th>
+          <th>To</th>
+          <th>Days</th>
+          <th>Do</th>
+          <th>Target</th>
+          <th>Power</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="(w, i) in windows"
+          :key="i"
+          :data-pointer="`/windows/${i}`"
+          tabindex="-1"
+          :class="{ chosen: chosen === i }"
+          @focusin="emit('choose', i)"
+        >
+          <td class="num">{{ i + 1 }}</td>
+          <td><TextField :path="`/windows/${i}/from`" :label="`Window ${i + 1} from`" bare needed class="time" /></td>
+          <td><TextField :path="`/windows/${i}/to`" :label="`Window ${i + 1} to`" bare needed class="time" /></td>
+          <td>
+            <TextField :path="`/windows/${i}/days`" :label="`Window ${i + 1} days`" bare class="daytext" />
+          </td>
+          <td>
+            <ChoiceField :path="`/windows/${i}/action`" :label="`Window ${i + 1} action`" select bare class="action" />
+          </td>
+          <td>
+            <NumberField v-if="w.action !== 'hold'" :path="`/windows/${i}/target_soc`" :label="`Window ${i + 1} target`" bare />
+          </td>
+          <td>
+            <NumberField v-if="w.action !== 'hold'" :path="`/windows/${i}/power_w`" :label="`Window ${i + 1} power`" bare />
+          </td>
+          <td><button class="plain" :aria-label="`Remove window ${i + 1}`" @click="emit('remove', i)">Remove</button></td>
+        </tr>
+      </tbody>
+    </table>
+  </fieldset>
+</template>
+
+<style scoped>
+.time :deep(.text) {
+  width: 84px;
+}
+.daytext :deep(.text) {
+  width: 96px;
+}
+.list {
+  margin-top: 18px;
+}
+.list td,
+.list th {
+  padding-left: 0;
+  padding-right: 6px;
+}
+.list :deep(.number) {
+  width: 96px;
+}
+.list td:last-child button {
+  padding: 0 4px;
+}
+tr.chosen td {
+  background: var(--copper-wash);
+}
+.action :deep(.pick) {
+  width: 172px;
+}
+</style>

@@ -1,0 +1,83 @@
+<script setup lang="ts">
+// The simulated year: the lowest charge of each day, a row a month; energy by month; and what it adds up to.
+import { computed, shallowRef, watch } from 'vue'
+import type { DayFigures, Simulation } from '../../api/client'
+import { tidy } from '../../ui/figures'
+import { useJob } from '../../job/use-job'
+import LedgerTable from './LedgerTable.vue'
+import MonthBars from './MonthBars.vue'
+import YearDays from './YearDays.vue'
+import WorkBar from '../../ui/WorkBar.vue'
+import { useWork } from '../../api/use-work'
+
+const job = useJob()
+const run = useWork<Simulation>(() => job.document.value)
+const emit = defineEmits<{ day: [date: string, soc: number] }>()
+const year = run.result
+const chosen = shallowRef<DayFigures | null>(null)
+const begin = () => run.start({ kind: 'year', document: job.document.value, days: 365 })
+const days = computed(() => year.value?.daily ?? [])
+const WALK: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -31, ArrowDown: 31, Home: -1e6, End: 1e6 }
+function walk(event: KeyboardEvent) {
+  if (event.key === 'Enter' && chosen.value) emit('day', chosen.value.date, chosen.value.start_soc)
+  const by = WALK[event.key]
+  if (by === undefined || !days.value.length) return
+  event.preventDefault()
+  const at = days.value.findIndex((d) => d === chosen.value)
+  chosen.value = days.value[Math.max(0, Math.min(days.value.length - 1, at + by))] ?? null
+}
+watch(year, () => (chosen.value = null))
+const months = computed(() => {
+  const out = new Map<string, { sun: number; mains: number; generator: number; load: number }>()
+  for (const d of year.value?.daily ?? []) {
+    const key = d.date.slice(0, 7)
+    const m = out.get(key) ?? { sun: 0, mains: 0, generator: 0, load: 0 }
+    m.sun += d.sun_kwh - d.curtailed_kwh
+    m.mains += d.mains_kwh
+    m.generator += d.generator_kwh
+    m.load += d.load_kwh
+    out.set(key, m)
+  }
+  return [...out].map(([month, v]) => ({ month, ...v }))
+})
+const words = (d: DayFigures) =>
+  `${d.date}: lowest ${tidy(d.lowest_soc * 100, 0)} %, sun ${tidy(d.sun_kwh, 1)} kWh, mains ${tidy(d.mains_kwh, 1)} kWh, generator ${tidy(d.generator_h, 1)} h, ${d.full ? 'full' : 'not full'}, ${d.transfers} transfers at night`
+</script>
+
+<template>
+  <WorkBar :work="run" :label="year ? 'Run the year again' : 'Run the year'" @start="begin" />
+  <template v-if="year">
+    <h2>Lowest charge of each day</h2>
+    <div
+      role="listbox"
+      tabindex="0"
+      class="days"
+      aria-label="Days of the year; left and right by day, up and down by month"
+      :aria-activedescendant="chosen ? 'day-' + chosen.date : undefined"
+      :data-calendar="days.length"
+      @keydown="walk"
+      @focus="chosen ??= days[0] ?? null"
+    >
+      <YearDays :days="days" :chosen="chosen" @choose="(d) => (chosen = d)" />
+      <span v-if="chosen" :id="'day-' + chosen.date" role="option" aria-selected="true" class="visually-hidden">{{
+        words(chosen)
+      }}</span>
+    </div>
+    <p v-if="chosen" data-day aria-live="polite">
+      {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>
+    </p>
+    <h2>Energy by month, kWh</h2>
+    <MonthBars :months="months" />
+    <LedgerTable :names="['the year']" :ledgers="[year.ledger]" />
+    <p v-for="a in year.assumed" :key="a" class="soft small">Assumed: {{ a }}.</p>
+  </template>
+  <p v-else-if="run.state.value !== 'running'" class="soft">
+    525,600 minutes with this plan's thresholds, sun from the site's sky and seeded weather.
+  </p>
+</template>
+
+<style scoped>
+.days {
+  outline-offset: 2px;
+}
+</style>
