@@ -18,13 +18,17 @@ const chosen = shallowRef<DayFigures | null>(null)
 const begin = () => run.start({ kind: 'year', document: job.document.value, days: 365 })
 const days = computed(() => year.value?.daily ?? [])
 const WALK: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -31, ArrowDown: 31, Home: -1e6, End: 1e6 }
+// By keys one begins at the first day; a finger or a mouse picks its own.
+function entered(event: FocusEvent) {
+  if ((event.target as HTMLElement).matches(':focus-visible')) chosen.value ??= days.value[0] ?? null
+}
 function walk(event: KeyboardEvent) {
   if (event.key === 'Enter' && chosen.value) emit('day', chosen.value.date, chosen.value.start_soc)
   const by = WALK[event.key]
   if (by === undefined || !days.value.length) return
   event.preventDefault()
   const at = days.value.findIndex((d) => d === chosen.value)
-  chosen.value = days.value[Math.max(0, Math.min(days.value.length - 1, at + by))] ?? null
+  chosen.value = days.value[Math.max(0, Math.min(days.value.length - 1, Math.max(at, 0) + by))] ?? null
 }
 watch(year, () => (chosen.value = null))
 const months = computed(() => {
@@ -56,7 +60,7 @@ const words = (d: DayFigures) =>
       :aria-activedescendant="chosen ? 'day-' + chosen.date : undefined"
       :data-calendar="days.length"
       @keydown="walk"
-      @focus="chosen ??= days[0] ?? null"
+      @focus="entered"
     >
       <YearDays :days="days" :chosen="chosen" @choose="(d) => (chosen = d)" />
       <span v-if="chosen" :id="'day-' + chosen.date" role="option" aria-selected="true" class="visually-hidden">{{
