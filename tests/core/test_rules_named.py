@@ -1,16 +1,360 @@
-"""Every rule of the register is named by at least one test."""
+"""Every rule is run: once where it speaks or changes a figure, once where it has nothing to say.
 
-import re
-from pathlib import Path
+Checks speak in findings; formulas show in the reasons of a plan, or in the effects set out below.
+"""
 
-from ewerer.core.trade.rules import REGISTRY, rules_markdown
+import datetime as dt
+import json
+from collections.abc import Callable, Mapping
+from functools import cache
 
-TESTS = Path(__file__).resolve().parents[1]
+import pytest
+
+from ewerer.core.devices.addresses import address_of, up_positions
+from ewerer.core.devices.cable import pair_of, straight_contacts
+from ewerer.core.devices.codec import encode
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.devices.slots.week import local_minutes
+from ewerer.core.documents import DocumentError
+from ewerer.core.documents.profiles import HostRule, Port, Setting
+from ewerer.core.documents.results.plan import Plan
+from ewerer.core.flow import kernel as K
+from ewerer.core.flow.adviser import optimum_cost
+from ewerer.core.flow.results import AT, gentlest_current, simulate
+from ewerer.core.flow.scenario import build, sun_power_w
+from ewerer.core.plan import plan
+from ewerer.core.planning.limits import engine_derate
+from ewerer.core.trade.rules import load_all
+from tests import pins
+from tests.core import test_entry_order as orders
+from tests.core.test_ladder import narrow_library
+from tests.core.test_link import ALPHA, can, paired, protocol, serial, switched
+from tests.core.test_visit import found
+from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
+
+RULES = load_all()
+LIBRARY = shipped_library()
+PATCH = {"link": {"cable": "patch"}}
 
 
-def test_no_rule_without_a_test():
-    rules_markdown()  # imports the whole core, so that every rule is registered
-    words: set[str] = set()
-    for path in TESTS.rglob("test_*.py"):
-        words |= set(re.findall(r"[a-z0-9]+(?:-[a-z0-9]+)*", path.read_text()))
-    assert set(REGISTRY) - words == set()
+def orrowan(**more) -> dict:
+    shipped = next(p for p in LIBRARY if p.id == "orrowan-t8")
+    return json.loads(shipped.model_dump_json(by_alias=True, exclude_unset=True)) | more
+
+
+def with_profile(profile: dict, job: dict | None = None) -> Plan:
+    library = Library([*LIBRARY, parse_profile(json.dumps(profile))])
+    return plan(parse_job(json.dumps(job or data(SKERRY)), library), library)
+
+
+def without_slots() -> Plan:
+    profile = orrowan()
+    del profile["slots"]
+    profile["settings"] = [s for s in profile["settings"] if not str(s.get("quantity", "")).startswith("slot")]
+    return with_profile(profile)
+
+
+def counting_cells() -> Plan:
+    profile = orrowan()
+    profile["settings"].append(
+        {"id": "cells", "menu": ["Storage"], "label": "Cells", "quantity": "series_cells", "min": 4, "max": 20, "step": 1}
+    )
+    return with_profile(profile, found(cells="15"))
+
+
+def many_units() -> Plan:
+    units = [
+        {"id": f"U{i}", "profile": "hexley-pr3", "role": "follower" if i else "host", "phase": "L2" if i % 2 else "L1"}
+        for i in range(6)
+    ]
+    return plan_of(changed(LARCH, units=units))
+
+
+def long_leads() -> Plan:
+    pair = [inline(f"M{i}", series_cells=8, cell_min_v=2.8, resistance_mohm=30, discharge_a=250) for i in (1, 2)]
+    return plan_of(changed(LARCH, bank={"modules": pair, "main_lead_mohm": 0.5}, as_found={}, site__bank_ambient_c=20))
+
+
+def reads_back() -> Plan:
+    return plan_of(changed(SKERRY, sheet_marks={"U1": {"low-out": {"state": "done", "read_back": "44.0"}}}))
+
+
+def two_makes() -> Plan:
+    job = changed(SKERRY, bank__modules__2=inline("X", capacity_ah=280, charge_a=140, discharge_a=200))
+    job["link"]["choice"] = "dunmarrow/dunmarrow-link/2/bat/inv"
+    return plan_of(job)
+
+
+# Jobs in which a check speaks that is silent in all pinned documents
+SPEAKS: dict[str, Callable[[], Plan]] = {
+    "bank-empty": lambda: plan_of({"ewerer": "job/1", "name": "New"}),
+    "cell-count-equal": lambda: plan_of(hand_written(*[inline(f"M{i}", series_cells=15 + i % 2) for i in range(4)])),
+    "chemistry-equal": lambda: plan_of(changed(SKERRY, bank__modules__0__chemistry="nmc")),
+    "cell-count-plausible": lambda: plan_of(changed(SKERRY, bank__modules__0__resting_v=26.5)),
+    "dc-loads": lambda: plan_of(changed(SKERRY, site__dc_loads_a=12)),
+    "ac-window-weak": lambda: plan_of(changed(TARN, mains__supply="weak-grid")),
+    "peak-cap": lambda: plan_of(changed(TARN, policy__mode="peak-shaving")),
+    "ladder-conflict": lambda: plan(job_of(SKERRY), narrow_library(40, 44.0)),
+    "sag-at-peak": lambda: plan_of(changed(SKERRY, loads__peak_w=15000, bank__main_lead_mohm=15)),
+    "school-raised": long_leads,
+    "reserve-order": lambda: plan_of(changed(SKERRY, policy__shutdown_soc=0.3)),
+    "limit-school": lambda: plan_of(changed(SKERRY, policy__charge_school="limit")),
+    "link-near-miss": lambda: paired([can(4, 5)], [protocol(version="2")], [can(4, 5)], ALPHA),
+    "link-silent-modules": two_makes,
+    "cable-power-pin": lambda: paired([can(4, 5, extra={8: "+12V"})], ALPHA, [can(4, 5)], ALPHA, **PATCH),
+    "cable-pair": lambda: paired([can(2, 3)], ALPHA, [can(2, 3)], ALPHA, **PATCH),
+    "cable-length": lambda: paired([can(4, 5)], ALPHA, [can(4, 5)], ALPHA, link={"length_m": 140}),
+    "terminators": lambda: plan_of(changed(SKERRY, link__measured_ohm=120)),
+    "address-host": lambda: switched("dudd", "uudd", "ddud"),
+    "address-unique": lambda: switched("uddd", "dudd", "dudd"),
+    "address-fits": lambda: switched("uddddd", "dudd", "uudd"),
+    "units-one-host": lambda: plan_of(changed(SKERRY, units__1__role="host")),
+    "units-max-parallel": many_units,
+    "units-ac": lambda: plan_of(changed(SKERRY, site__ac__volts=120)),
+    "units-bank-class": lambda: plan_of(changed(LARCH, units__0__profile="orrowan-t8", units__1__profile="orrowan-t8")),
+    "windows-idle": without_slots,
+    "found-undercharge": lambda: plan_of(found(fill_volts="52.0")),
+    "found-cell-count": counting_cells,
+    "found-alarm-in-range": lambda: plan_of(found(low_warn="52.6")),
+    "read-back-differs": reads_back,
+    "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
+}
+
+
+@cache
+def spoken() -> tuple[dict[str, list[str]], dict[str, list[str]], list[str]]:
+    """Return over all pinned documents: who speaks where, which rule stands in whose reasons, and all names."""
+    said: dict[str, list[str]] = {}
+    reasons: dict[str, list[str]] = {}
+    names = []
+    empty = ("empty", b'{"ewerer": "job/1", "name": "New"}', LIBRARY)  # where no formula has anything to work on
+    for name, text, library in [*pins.documents(), empty]:
+        try:
+            made = plan(parse_job(text, library), library)
+        except DocumentError:
+            continue
+        names.append(name)
+        findings = {f.rule for f in made.findings}
+        for rule in findings:
+            said.setdefault(rule, []).append(name)
+        bare = made.model_copy(update={"findings": []}).model_dump_json()
+        for rule in RULES:
+            if f'"{rule}"' in bare:
+                reasons.setdefault(rule, []).append(name)
+    return said, reasons, names
+
+
+CHECKS = sorted(r.id for r in RULES.values() if r.kind == "check")
+
+
+@pytest.mark.parametrize("rule", CHECKS)
+def test_every_check_speaks_somewhere_and_is_silent_elsewhere(rule):
+    said, _, names = spoken()
+    if rule in SPEAKS:
+        one = next(f for f in SPEAKS[rule]().findings if f.rule == rule)
+        assert one.title and one.message and one.stage == RULES[rule].stage
+    else:
+        assert said.get(rule), f"{rule} speaks nowhere"
+    assert len(said.get(rule, [])) < len(names) - 1, f"{rule} is never silent"
+
+
+# Effects of formulas that stand in no reason of a plan
+
+
+def setting(**more) -> Setting:
+    shape = {"id": "s", "menu": ["A"], "label": "S", "quantity": "absorb_v", "unit": "V", "min": 1, "max": 70, "step": 0.1}
+    return Setting.model_validate(shape | more)
+
+
+def encoded(value: float, **more) -> str:
+    return encode(setting(**more), value, next(p for p in LIBRARY if p.id == "orrowan-t8")).text
+
+
+def against(*link, **job) -> set[str]:
+    made = paired(*link, **json.loads(json.dumps(job)))
+    return {p.rule for c in made.link.candidates if c.loop == "closed" for p in c.speaks_against}
+
+
+def fitting() -> set[str]:
+    return against([can(4, 5)], ALPHA, [can(4, 5)], ALPHA)
+
+
+def sun_w(hour: int) -> float:
+    import pandas as pd
+
+    return float(sun_power_w(job_of(SKERRY), pd.DatetimeIndex([pd.Timestamp(2025, 6, 21, hour, tz="UTC")]))[0])
+
+
+def resistance(count: int) -> float:
+    bank = plan_of(hand_written(*[inline(f"M{i}") for i in range(count)])).bank
+    assert bank is not None
+    return bank.path_mohm
+
+
+def foresight(**changes) -> bool:
+    """Say whether windows could save more than the losses of the bank, and that none could cost less than the optimum."""
+    scenario = build(job_of(changed(TARN, **changes)), LIBRARY, 1, 15, windows=[])
+    _, daily = scenario.run()
+    value = float(scenario.price.min())
+    kept = (scenario.stored_kwh(scenario.last_soc) - scenario.stored_kwh(float(scenario.par[K.P_START_SOC]))) * value
+    gain = float(daily[:, AT["cost"]].sum() - kept) - optimum_cost(scenario, True, False, value)
+    assert gain >= -0.02
+    return gain > 0.5
+
+
+def balanced(hour: int) -> bool:
+    """Say whether sun flows in the hour, and that what is given is what is taken."""
+    series = simulate(job_of(SKERRY), LIBRARY, 1, 60).series
+    assert series is not None
+    at = {name: values[hour] for name, values in series.columns.items()}
+    served = at["sun_load_w"] + at["bank_load_w"] + at["mains_load_w"] + at["unserved_w"]
+    assert served == pytest.approx(at["load_w"], abs=1)
+    return at["sun_w"] > 1
+
+
+def gentler(daily_wh: float) -> bool:
+    job = job_of(changed(SKERRY, windows=[], flow={"cloudiness": 0.1}, loads__daily_wh=daily_wh))
+    told = gentlest_current(job, LIBRARY, 30, 0.5)
+    return told.enough and told.a < told.plan_a
+
+
+def reordered(found_: dict[str, str], target: Mapping[str, str]) -> bool:
+    """Say whether the order of entry is another than the menu's."""
+    model, order, writes = orders.orrowan_order(orders.OPEN | found_, dict(target))
+    menu = [s.id for s in orders.ORROWAN.settings]
+    places = [menu.index(setting) for setting, _ in writes]
+    assert orders.replay(model, orders.OPEN | found_, order) is not None
+    return places != sorted(places)
+
+
+def temporary(*locks: str) -> bool:
+    model = orders.device(orders.setting("warn", low=40, high=60), orders.setting("stop", low=40, high=60), locks=locks)
+    order = orders.entry_order(model, {"warn": "46", "stop": "44"}, {"warn": "51", "stop": "49"})
+    assert order.blocked is None
+    return any(w.temporary for w in order.writes)
+
+
+def changes_clock(date: str) -> bool:
+    return len(local_minutes(dt.date.fromisoformat(date), "Europe/Lisbon")) != 1440
+
+
+def shown(modules: Plan) -> bool:
+    return bool(modules.link and any(d.charge_a for d in modules.link.displays))
+
+
+def caps(made: Plan) -> set[str]:
+    assert made.limits is not None
+    return {c.cap for c in made.limits.charge.caps if c.a is not None}
+
+
+def minutes_off(job: dict) -> bool:
+    made = plan_of(job).windows
+    assert made is not None
+    return any(u.differs_minutes for u in made.units)
+
+
+def coinciding(*pins: int) -> bool:
+    """Say whether a straight cable joins the signal at these pins to its like."""
+    ends = [Port.model_validate(can(pin, pin % 8 + 1)) for pin in pins]
+    return any(c.bms == c.unit == "CAN-H" for c in straight_contacts(*ends))
+
+
+ADDRESS = HostRule(host_address=1, first_other=2, switches=4)
+BAND = "to_mains_v"
+
+# rule -> where it has its effect, where it has none
+EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
+    "entry-safe-side": (lambda: encoded(55.27, safe="down") == "55.2", lambda: encoded(55.2, safe="down") != "55.2"),
+    "entry-per-2v-cell": (
+        lambda: encoded(55.2, encoding={"kind": "per-2v-cell"}, step=0.01, min=1, max=3) == "2.30",
+        lambda: encoded(55.2) != "55.2",
+    ),
+    "entry-percent-of-rated": (
+        lambda: (
+            encoded(71, quantity="charge_max_a", unit="%", encoding={"kind": "percent-of-rated", "rated": 160}, step=1, max=100)
+            == "44"
+        ),
+        lambda: encoded(71, quantity="charge_max_a", unit="A", step=1, max=200) != "71",
+    ),
+    "bank-resistance": (lambda: resistance(3) < resistance(1) / 2, lambda: resistance(1) != pytest.approx(15.5)),
+    "ac-short-cut": (
+        lambda: any(s.shortcut_a > s.charge_a for s in plan_of(SKERRY).limits.ac.sources),
+        lambda: plan_of(changed(SKERRY, site__sources=["sun"])).limits.ac.sources,
+    ),
+    "generator-derating": (
+        lambda: engine_derate(job_of(changed(SKERRY, site__altitude_m=1300, site__bank_ambient_c=20))) == pytest.approx(0.9),
+        lambda: engine_derate(job_of(changed(SKERRY, site__altitude_m=300, site__bank_ambient_c=25))) != 1,
+    ),
+    "generator-exercise": (
+        lambda: any("Once a month" in r for r in plan_of(SKERRY).sources.generator.recipe),
+        lambda: plan_of(TARN).sources.generator,
+    ),
+    "soc-band": (
+        lambda: plan_of(changed(SKERRY, policy__control="volts")).ladder[BAND].at_rest_soc_band,
+        lambda: plan_of(SKERRY).ladder["to_mains_soc"].at_rest_soc_band,
+    ),
+    "charge-now": (
+        lambda: "soc_now" in plan_of(changed(SKERRY, policy__new_bank=True)).quantities,
+        lambda: "soc_now" in plan_of(SKERRY).quantities,
+    ),
+    "address-switches": (
+        lambda: up_positions(ADDRESS, 3) == [True, True, False, False],
+        lambda: address_of(ADDRESS, [False] * 4) != 0,
+    ),
+    "cable-pins": (lambda: coinciding(4, 4), lambda: coinciding(4, 1)),
+    "cable-colours": (lambda: pair_of(4) == pair_of(5), lambda: pair_of(2) == pair_of(3)),
+    "link-version": (
+        lambda: "link-version" in against([can(4, 5)], [protocol(version="2")], [can(4, 5)], ALPHA),
+        lambda: "link-version" in fitting(),
+    ),
+    "link-bus": (
+        lambda: "link-bus" in against([can(4, 5)], ALPHA, [serial(1, 2)], [protocol(rate=9600)]),
+        lambda: "link-bus" in fitting(),
+    ),
+    "link-bitrate": (
+        lambda: "link-bitrate" in against([can(4, 5)], [protocol(rate=250_000)], [can(4, 5)], ALPHA),
+        lambda: "link-bitrate" in fitting(),
+    ),
+    "link-port-free": (
+        lambda: "link-port-free" in against([can(4, 5)], ALPHA, [can(4, 5)], ALPHA, link={"taken_ports": {"U1": ["p"]}}),
+        lambda: "link-port-free" in fitting(),
+    ),
+    "link-firmware": (
+        lambda: "link-firmware" in against([can(4, 5)], ALPHA, [can(4, 5)], ALPHA, firmware="2.11"),
+        lambda: "link-firmware" in fitting(),
+    ),
+    "link-silent": (lambda: two_makes().link.silent == ["X"], lambda: plan_of(SKERRY).link.silent),
+    "link-display": (lambda: shown(plan_of(SKERRY)), lambda: shown(plan_of(changed(SKERRY, policy__loop="open")))),
+    "entry-order": (
+        lambda: (
+            reordered({"low-out": "46.0", "low-warn": "47.5"}, {"low-out": "48.0", "low-warn": "48.5"})
+            or reordered({"low-out": "48.0", "low-warn": "48.5"}, {"low-out": "47.0", "low-warn": "47.5"})
+        ),
+        lambda: reordered({"low-out": "46.0"}, {"low-out": "46.5"}),
+    ),
+    "entry-order-search": (lambda: temporary("warn - stop >= 1", "stop - warn >= -2"), lambda: temporary("warn - stop >= 1")),
+    "windows-compile": (lambda: minutes_off(data(SKERRY)), lambda: minutes_off(data(TARN))),
+    "windows-dst": (lambda: changes_clock("2025-03-30"), lambda: changes_clock("2025-06-10")),
+    "sun-clear-sky": (lambda: sun_w(12) > 100, lambda: sun_w(1) > 0),
+    "flow-balance": (lambda: balanced(12), lambda: balanced(1)),
+    "gentlest-sufficient-current": (lambda: gentler(9000), lambda: gentler(60000)),
+    "windows-optimum": (lambda: foresight(), lambda: foresight(tariff__prices=[])),
+}
+
+
+@pytest.mark.parametrize("rule", sorted(r.id for r in RULES.values() if r.kind != "check"))
+def test_every_formula_has_an_effect_somewhere_and_none_elsewhere(rule):
+    _, reasons, names = spoken()
+    if rule in EFFECTS:
+        there, elsewhere = EFFECTS[rule]
+        assert there() and not elsewhere()
+    else:
+        assert reasons.get(rule), f"{rule} is no reason anywhere"
+        assert len(reasons[rule]) < len(names)
+
+
+def test_no_list_here_names_a_rule_that_is_gone_or_is_spoken_anyway():
+    said, reasons, _ = spoken()
+    assert set(SPEAKS) | set(EFFECTS) <= set(RULES)
+    nowhere = {rule for rule, where in said.items() if where == ["empty"]}
+    assert not set(SPEAKS) & (set(said) - nowhere) and not set(EFFECTS) & set(reasons)
