@@ -21,6 +21,7 @@ $(S)/python: requirements.txt pyproject.toml
 		test -x $(PY) || python3 -m venv .venv; \
 		.venv/bin/pip install -q --require-hashes -r requirements.txt; \
 		.venv/bin/pip install -q --no-deps --no-build-isolation -e . || .venv/bin/pip install -q --no-deps -e .; \
+		$(PY) -m compileall -q src/ewerer; \
 		$(PY) -c "import django, numba, numpy, pydantic, ewerer"'
 	@mkdir -p $(S) && touch $@
 

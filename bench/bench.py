@@ -21,7 +21,7 @@ import numpy as np
 from bench.server import demo_server
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.devices.model import DeviceModel
-from ewerer.core.documents import InverterProfile
+from ewerer.core.documents import InverterProfile, parse_json
 from ewerer.core.flow import adviser, results, scenario
 from ewerer.core.flow.kernel import U_COUNT
 from ewerer.core.plan import plan
@@ -164,10 +164,26 @@ def flow_rows() -> list[Row]:
     return rows
 
 
-def process_row() -> Row:
+def process_rows() -> list[Row]:
+    """Return the time of the command as a process, alone and beside the import of its models' library by the shell's Python."""
     with tempfile.NamedTemporaryFile(suffix=".json") as out:
         command = [sys.executable, "-m", "ewerer.entry", "plan", str(DEMO), "-o", out.name]
-        return timed("`ewerer plan` of the demo job, whole process", lambda: subprocess.run(command, check=True), 500, 15, 2)
+        plain = ["python", "-c", "import pydantic"]
+        whole = timed("`ewerer plan` of the demo job, whole process", lambda: subprocess.run(command, check=True), 500, 15, 2)
+        beside = timed("import", lambda: subprocess.run(plain, check=True, capture_output=True), 500, 15, 2)
+        ratio = whole.median / beside.median
+        return [whole, Row('the same beside `python -c "import pydantic"`', ratio, "times", 2.2, 15, ratio)]
+
+
+def door_rows() -> list[Row]:
+    """Return the time of the check for keys that stand twice, on 2 MB of flat keys and on 2 MB of nested ones."""
+    flat = json.dumps({f"key {i}": i for i in range(100_000)}).encode()
+    deep = json.dumps([{f"k{i % 7}": {f"inner{i}": [i] * 5}} for i in range(32_000)]).encode()
+    assert 1.9e6 < len(flat) < 2.4e6 and 1.9e6 < len(deep) < 2.4e6, (len(flat), len(deep))
+    return [
+        timed("reading 2 MB of flat JSON, each key looked at", lambda: parse_json(flat), 300, 10, 1),
+        timed("reading 2 MB of nested JSON, each key looked at", lambda: parse_json(deep), 300, 10, 1),
+    ]
 
 
 def server_rows() -> list[Row]:
@@ -187,7 +203,7 @@ def server_rows() -> list[Row]:
         rows.append(timed("plan over the API while years are simulated", lambda: call("POST", "/api/plan", job, token), 120, 40, 0))
         states = [json.loads(call("GET", f"/api/work/{one}"))["state"] for one in begun]
         assert states[-1] in ("waiting", "running"), f"the long work was over too soon: {states}"
-        rows.append(Row("first page, compressed", weight(base) / 1000, "kB", 400, 1, weight(base) / 1000))
+        rows.append(Row("first page, compressed", weight(base) / 1000, "kB", 250, 1, weight(base) / 1000))
     return rows
 
 
@@ -235,7 +251,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", metavar="FILE")
     args = parser.parse_args()
-    text = report([*core_rows(), *order_rows(), *flow_rows(), process_row(), *server_rows()])
+    text = report([*core_rows(), *order_rows(), *flow_rows(), *process_rows(), *door_rows(), *server_rows()])
     print(text)
     if args.write:
         Path(args.write).write_text(text)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from collections.abc import Sequence
 
 # Ewerer uses no validation plugins; looking for some in every installed package costs time at every start.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+# A command builds its models, answers and ends: looking for circles of garbage on the way only costs time.
+COLLECT = gc.get_threshold()
+gc.set_threshold(200_000)
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -17,6 +21,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     if args.command in ("demo", "serve"):
         from .server.run import serve
 
+        gc.set_threshold(*COLLECT)
         return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data)
     return cli.run(args)
 

@@ -4,12 +4,14 @@ import json
 import time
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from ewerer import cli
 from ewerer.core.devices.library import parse_profile
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.conditions import MAX_PARTS, ConditionError, parse_condition
-from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, parse_json
+from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, nesting, parse_json
 from ewerer.core.visit.as_found import parse_found
 from tests import cases
 from tests.jobs import DEMO, SKERRY, data
@@ -55,6 +57,35 @@ def test_json_is_bounded(text, word):
 
 def test_brackets_in_a_text_do_not_count_as_nesting():
     assert parse_json(json.dumps({"a": "[" * 500 + '\\"' + "{" * 500}))["a"].startswith("[[")
+
+
+def levels(text: str) -> int:
+    """Count levels letter by letter."""
+    depth = deepest = 0
+    inside = escaped = False
+    for letter in text:
+        if escaped:
+            escaped = False
+        elif inside:
+            escaped, inside = letter == "\\", letter != '"'
+        elif letter == '"':
+            inside = True
+        else:
+            depth += (letter in "[{") - (letter in "]}")
+            deepest = max(deepest, depth)
+    return deepest
+
+
+@given(st.recursive(st.text('a[]{}"\\\n') | st.integers(), lambda kids: st.lists(kids) | st.dictionaries(st.text('a[{"\\'), kids)))
+def test_nesting_is_counted_as_letter_by_letter(made):
+    text = json.dumps(made)
+    assert nesting(text) == levels(text)
+
+
+@pytest.mark.parametrize("piece", ['"', '"\\', "\\", '"a":', "[1,", "1" * 40 + ",", "-" * 41 + " ", '["\\u0022",'])
+def test_two_megabytes_of_anything_are_answered_at_once(piece):
+    _, took = refusal(lambda: parse_json(piece * (1_990_000 // len(piece))))
+    assert took < 1.0
 
 
 def setting(**more):

@@ -6,6 +6,7 @@ import json
 import re
 from collections.abc import Callable, Iterable
 from functools import cache
+from itertools import accumulate
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -159,22 +160,14 @@ def problems_of(model: type[BaseModel], error: ValidationError) -> list[Problem]
 D = TypeVar("D", bound=Document)
 
 
-_BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*"|[\[\]{}]')
+_NO_BRACKETS = re.compile(r'"[^"\\]*+(?:\\.[^"\\]*+)*+"?|[^\[\]{}"]+', re.DOTALL)
+_LONG_NUMBER = re.compile(r"(?<![0-9.eE+-])[0-9.eE+-]{41}")
+_LEVEL = {"[": 1, "{": 1, "]": -1, "}": -1}
 
 
-def nesting(text: str, most: int) -> int:
-    """Return how many levels deep a JSON text nests, in one pass over it that ends at the first level past ``most``."""
-    deepest = depth = 0
-    for found in _BRACKETS.finditer(text):
-        sign = found.group()
-        if sign in "[{":
-            depth += 1
-            deepest = max(deepest, depth)
-            if deepest > most:
-                break
-        elif sign in "]}":
-            depth -= 1
-    return deepest
+def nesting(text: str) -> int:
+    """Return how many levels deep a JSON text nests, in one pass over it; brackets in strings are text."""
+    return max(accumulate(map(_LEVEL.__getitem__, _NO_BRACKETS.sub("", text))), default=0)
 
 
 def shortened(text: str, most: int = 200) -> str:
@@ -213,8 +206,10 @@ def parse_json(text: str | bytes) -> Any:
 
     try:
         plain = text if isinstance(text, str) else text.decode("utf-8-sig")
-        if nesting(plain, MAX_NESTING) > MAX_NESTING:
+        if nesting(plain) > MAX_NESTING:
             raise DocumentError([Problem(pointer="", message="nested too deeply", expected=f"at most {MAX_NESTING} levels")])
+        if not _LONG_NUMBER.search(plain):
+            return json.loads(plain, parse_constant=refuse, object_pairs_hook=no_twins)
         return json.loads(
             plain, parse_constant=refuse, object_pairs_hook=no_twins, parse_int=bounded(int), parse_float=bounded(float)
         )
