@@ -8,7 +8,7 @@ JSON pointer, the value found and what would be right.
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -96,3 +96,7 @@ def _real_date(text: str) -> str:
 
 
 Date = Annotated[str, Field(pattern=r"^(19|20|21)\d\d-\d\d-\d\d$", description="a date as YYYY-MM-DD"), AfterValidator(_real_date)]
+
+
+SlotFormName = Literal["pairs", "six", "single"]
+"""How units write down windows: a class of ``devices/slots/`` each."""

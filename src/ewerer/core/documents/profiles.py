@@ -24,6 +24,7 @@ from .base import (
     PackVolts,
     PositiveAmps,
     Shown,
+    SlotFormName,
     Text,
     Title,
     Watts,
@@ -311,7 +312,7 @@ class Preset(Document):
 class SlotForm(Document):
     """How the unit writes down time windows."""
 
-    form: Literal["pairs", "six", "single"]
+    form: SlotFormName
     charge_slots: Annotated[int, Field(ge=0, le=12)] = 0
     discharge_slots: Annotated[int, Field(ge=0, le=12)] = 0
     step_min: Annotated[int, Field(ge=1, le=60)] = 1

@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
+from ..base import SlotFormName
 from .base import PlanPart
 
 
@@ -38,7 +39,7 @@ class UnitWindows(PlanPart):
     """The slots of one unit and how they differ from the intent, in minutes and kWh a week."""
 
     unit: str = Field(description="the unit")
-    form: Literal["pairs", "six", "single"] = Field(description="its way of writing windows")
+    form: SlotFormName = Field(description="its way of writing windows")
     slots: list[Slot] = Field(description="its slots")
     differs_minutes: int = Field(description="minutes a week in which it does something else [min]")
     differs_kwh: float = Field(description="energy that stands for [kWh a week]")
