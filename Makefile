@@ -5,7 +5,7 @@ PORT ?= 8017
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 export PYBAMM_DISABLE_TELEMETRY = true
 
-.PHONY: demo serve test lint bench docs build format shots clean
+.PHONY: demo serve test test-fast test-nightly lint bench docs build format shots clean
 
 demo: $(S)/python $(S)/web
 	@EWERER_DATA= .venv/bin/ewerer demo --port $(PORT) --data var/demo
@@ -48,23 +48,34 @@ build: $(S)/web
 
 test: lint $(S)/python-test $(S)/web $(S)/chromium
 	@cd web && npm run -s test
-	@$(PY) -m pytest tests -n auto --dist loadfile
+	@$(PY) -m pytest tests -n auto --dist loadfile --cov=ewerer --cov-branch --cov-report= --cov-fail-under=94
+
+# Under a minute: no browser, nothing marked slow, few random examples.
+test-fast: $(S)/python-test
+	@EWERER_QUICK=1 $(PY) -m pytest tests --ignore tests/e2e -m "not slow" -n auto --dist loadscope
+
+# The long ones: many more random examples, new ones each night; the browser three times over.
+test-nightly: test bench
+	@EWERER_EXPLORE=1 $(PY) -m pytest tests --ignore tests/e2e -n auto --dist loadfile
+	@for round in 1 2 3; do $(PY) -m pytest tests/e2e -n auto --dist loadfile || exit 1; done
 
 lint: $(S)/python-test $(S)/node
-	@.venv/bin/ruff check src tests bench
-	@.venv/bin/ruff format --check -q src tests bench
+	@.venv/bin/ruff check src tests bench tools
+	@.venv/bin/ruff format --check -q src tests bench tools
 	@.venv/bin/mypy
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
+	@PYTHONPATH=src $(PY) tools/layers.py --check
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
 	@cd web && npx openapi-typescript ../docs/openapi.json -o ../$(S)/schema.ts >/dev/null 2>&1 && \
 		{ cmp -s ../$(S)/schema.ts src/api/schema.ts || { echo "web/src/api/schema.ts is not what docs/openapi.json says: run make docs"; exit 1; }; }
 
 format: $(S)/python-test $(S)/node
-	@.venv/bin/ruff check --fix -q src tests bench; .venv/bin/ruff format -q src tests bench
+	@.venv/bin/ruff check --fix -q src tests bench tools; .venv/bin/ruff format -q src tests bench tools
 	@cd web && npx prettier --log-level warn --write src tests
 
 docs: $(S)/python $(S)/node
 	@EWERER_DATA=var/docs $(PY) -m ewerer.server write_docs docs --settings ewerer.server.settings.demo
+	@PYTHONPATH=src $(PY) tools/layers.py
 	@cd web && npm run -s types >/dev/null
 
 bench: $(S)/python-test $(S)/web

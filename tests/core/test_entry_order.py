@@ -129,6 +129,7 @@ def puzzles(draw, most=14, locks=True, temporary=False):
     return model, found, target
 
 
+@pytest.mark.slow
 @settings(max_examples=120)
 @given(puzzles())
 def test_as_short_as_breadth_first_and_replay_ends_in_the_target(puzzle):

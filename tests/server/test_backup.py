@@ -12,6 +12,8 @@ from bench.server import server
 from tests.jobs import SKERRY, changed, data
 from tests.server.running import Session
 
+pytestmark = pytest.mark.slow
+
 
 def command(folder, *argv):
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}

@@ -7,10 +7,13 @@ import signal
 import threading
 import time
 
+import pytest
 from bench.server import server
 
 from tests.jobs import SKERRY, changed
 from tests.server.running import Session
+
+pytestmark = pytest.mark.slow
 
 
 def test_acknowledged_revisions_survive_sigkill(tmp_path):

@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "ewerer.server.crews",
     "ewerer.server.jobs",
     "ewerer.server.profiles",
+    "ewerer.server.commands",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // The narrows: the chain of caps as a channel as wide as the amps; the narrowest reach is named, dashed walls are one module gone.
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import type { Chain } from '../../api/client'
 import { amps } from '../../ui/figures'
 import { layNarrows } from './narrows'
@@ -8,13 +9,8 @@ import { layNarrows } from './narrows'
 const props = defineProps<{ chain: Chain; title: string; kind: 'charge' | 'discharge'; chosen: string | null }>()
 const emit = defineEmits<{ choose: [cap: string] }>()
 const box = ref<HTMLElement>()
-const width = ref(720)
-let watcher: ResizeObserver | null = null
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => entry && (width.value = Math.max(420, entry.contentRect.width)))
-  if (box.value) watcher.observe(box.value)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const size = useElementSize(box, { width: 760, height: 0 })
+const width = computed(() => Math.max(420, size.width.value || 760))
 const H = 104
 const TOP = 44
 const LANES = 132

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 // The ladder: one vertical scale, each threshold a rung. Drag a rung, or move it with the keys; what is not permitted is hatched.
-import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, ref } from 'vue'
 import type { Plan, Rung } from '../../api/client'
 import { percent, tidy } from '../../ui/figures'
-import { scaleOf, snap, spread, ticks, toneOf } from './ladder'
+import { scaleOf, spread, ticks, toneOf } from './ladder'
+import { useDrag } from './use-drag'
 
 const props = defineProps<{
   rungs: [string, Rung][]
@@ -16,13 +18,8 @@ const props = defineProps<{
 const emit = defineEmits<{ choose: [name: string]; move: [name: string, value: number]; reset: [name: string] }>()
 
 const box = ref<HTMLElement>()
-const width = ref(720)
-let watcher: ResizeObserver | null = null
-onMounted(() => {
-  watcher = new ResizeObserver(([entry]) => entry && (width.value = Math.max(300, entry.contentRect.width)))
-  if (box.value) watcher.observe(box.value)
-})
-onBeforeUnmount(() => watcher?.disconnect())
+const size = useElementSize(box, { width: 720, height: 0 })
+const width = computed(() => Math.max(300, size.width.value || 720))
 
 const volts = computed(() => props.kind === 'volts')
 const height = computed(() => Math.max(480, props.rungs.length * 42 + 40))
@@ -36,7 +33,14 @@ const right = computed(() => (volts.value && !narrow.value ? width.value - 108 :
 const boxX = computed(() => Math.min(LEFT + 196, right.value - 98))
 const marks = computed(() => ticks(low.value, high.value, 10))
 
-const dragging = ref<{ name: string; from: number; startY: number; value: number; moved: boolean } | null>(null)
+const { dragging, down, moved, up, key } = useDrag(
+  { scale, low, high },
+  {
+    choose: (name) => emit('choose', name),
+    move: (name, value) => emit('move', name, value),
+    reset: (name) => emit('reset', name),
+  },
+)
 const valueOf = (name: string, r: Rung) => (dragging.value?.name === name ? dragging.value.value : r.value)
 const rows = computed(() => {
   const values = props.rungs.map(([name, r]) => valueOf(name, r))
@@ -102,39 +106,6 @@ const socLabels = computed(() => {
   const y = spread(at, 15, 12, height.value - 12)
   return shown.map((m, i) => ({ soc: m.soc, at: at[i] as number, y: y[i] as number }))
 })
-
-function down(event: PointerEvent, name: string, r: Rung) {
-  if (event.button !== 0) return
-  emit('choose', name)
-  ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
-  dragging.value = { name, from: r.value, startY: event.clientY, value: r.value, moved: false }
-}
-function moved(event: PointerEvent, r: Rung) {
-  const d = dragging.value
-  if (!d) return
-  const dy = event.clientY - d.startY
-  if (Math.abs(dy) < 3 && !d.moved) return
-  const raw = scale.value.value(scale.value.y(d.from) + dy)
-  dragging.value = { ...d, moved: true, value: snap(Math.min(high.value, Math.max(low.value, raw)), r.step, d.from) }
-}
-function up() {
-  const d = dragging.value
-  dragging.value = null
-  if (d?.moved && d.value !== d.from) emit('move', d.name, d.value)
-}
-function key(event: KeyboardEvent, name: string, r: Rung) {
-  const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1, PageUp: 10, PageDown: -10 }[event.key]
-  if (by !== undefined) {
-    event.preventDefault()
-    emit('move', name, snap(r.value + by * r.step, r.step, r.value))
-  } else if (event.key === 'Delete' || event.key === 'Backspace') {
-    event.preventDefault()
-    emit('reset', name)
-  } else if (event.key === 'Enter' || event.key === ' ') {
-    event.preventDefault()
-    emit('choose', name)
-  } else if (event.key === 'Escape' && dragging.value) dragging.value = null
-}
 </script>
 
 <template>

@@ -12,7 +12,7 @@ from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from ...models import Crew, Member
+from ....crews.models import Crew, Member
 
 
 class Command(BaseCommand):

@@ -1,0 +1,1 @@
+"""Commands for the server: people, backup, restore, documents made from code."""

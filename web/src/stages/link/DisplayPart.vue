@@ -1,0 +1,65 @@
+<!-- What the inverter shows in each case once they talk, and what it does when they stop. -->
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useJob } from '../../job/use-job'
+import ChoiceField from '../../ui/ChoiceField.vue'
+import { amps, tidy } from '../../ui/figures'
+
+const job = useJob()
+const displays = computed(() => job.plan.value?.link?.displays ?? [])
+const loss = computed(() => job.plan.value?.quantities.link_loss_action)
+</script>
+
+<template>
+  <fieldset>
+    <legend>What the inverter should show</legend>
+    <table data-displays>
+      <thead>
+        <tr>
+          <th>With</th>
+          <th class="num">Bank</th>
+          <th class="num">Charge to</th>
+          <th class="num">In</th>
+          <th class="num">Out</th>
+          <th>Mind</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="d in displays" :key="d.case" :data-display="d.case">
+          <td>{{ d.word }}</td>
+          <template v-if="d.charge_a !== null">
+            <td class="num">{{ d.volts === null ? 'as measured' : `${tidy(d.volts, 1)} V` }}</td>
+            <td class="num">{{ d.charge_v === null ? 'not known' : `${tidy(d.charge_v, 1)} V` }}</td>
+            <td class="num">
+              <b>{{ amps(d.charge_a) }}</b>
+            </td>
+            <td class="num">
+              <b>{{ amps(d.discharge_a) }}</b>
+            </td>
+          </template>
+          <td v-else colspan="4" class="num nothing">nothing, or all zeros</td>
+          <td class="small">{{ d.note }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <div class="fields loss">
+      <ChoiceField path="/policy/link_loss" />
+      <p v-if="loss" class="said">
+        <b>{{ loss.value === 'carry-on' ? 'Carry on' : 'Stop' }}:</b> {{ loss.reasons[0]?.text }}.
+      </p>
+    </div>
+  </fieldset>
+</template>
+
+<style scoped>
+.nothing {
+  color: var(--soft);
+}
+.loss {
+  margin-top: 10px;
+}
+.said {
+  padding-top: 26px;
+  flex: 1 1 300px;
+}
+</style>
