@@ -117,6 +117,8 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "found-cell-count": counting_cells,
     "found-alarm-in-range": lambda: plan_of(found(low_warn="52.6")),
     "read-back-differs": reads_back,
+    "own-entry-read": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-volts": "999"}})),
+    "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }
 

@@ -138,7 +138,7 @@ def test_copying_makes_entries_and_changes_nothing_silently():
     left, right = made.units
     assert "screen" not in {r.setting for r in left.settings}
     row = next(r for r in right.settings if r.setting == "screen")
-    assert row.entry == "5" and row.note.startswith("Copied from another unit")
+    assert row.entry == "5" and row.note.startswith("Own entry")
     assert any(s.setting == "screen" and s.shows == "10" and s.enter == "5" for s in unit_order(job_of(job), "RIGHT").steps)
     job["extra_entries"] = {"RIGHT": {"screen": "999"}}
     assert any("cannot be entered" in x.why for x in plan_of(job).units[1].leave_alone)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..documents.profiles import InverterProfile, Setting
+from ..trade.quantities import QUANTITIES
 from ..trade.rules import formula_rule
 from ..trade.steps import clean, decimals_of, figure
 
@@ -43,6 +44,12 @@ class Entry:
     cut: bool = False
 
 
+def safe_side(setting: Setting) -> str:
+    """Return the side a setting is rounded to: its quantity's own, else what the profile says."""
+    quantity = QUANTITIES.get(setting.quantity or "")
+    return (quantity.side if quantity else None) or setting.safe
+
+
 class Numbers:
     """Figures on a display: canonical value over a factor, on the setting's own grid of steps."""
 
@@ -78,9 +85,10 @@ class Numbers:
         factor = self.factor(setting, profile)
         steps = (value / factor - setting.min) / setting.step
         guard = 1e-6
-        if setting.safe == "down":
+        side = safe_side(setting)
+        if side == "down":
             count = int((steps + guard) // 1)
-        elif setting.safe == "up":
+        elif side == "up":
             count = -int((-steps + guard) // 1)
         else:
             count = int((steps + 0.5 + guard) // 1)

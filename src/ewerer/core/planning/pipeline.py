@@ -8,6 +8,7 @@ from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.profiles import InverterProfile
 from ..trade.chemistries import charge_level_v
+from . import judged  # noqa: F401  (its checks run on the sheets made here)
 from .bank import chemistry_of, plan_bank, resolve_modules
 from .derived import derive
 from .limits import mains_charge_a, plan_limits

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
 
-from ..devices.codec import Entry, Value, decode, encode, encoding_words
+from ..devices.codec import Entry, Value, decode, encode, encoding_words, safe_side
 from ..documents.conditions import parse_condition, parse_interlock
 from ..documents.profiles import InverterProfile, Setting
 from ..documents.results.sheet import LeftAlone, SheetRow, UnitSheet
@@ -103,7 +103,7 @@ def _rows(
             try:
                 entries[s.id] = Entry(extra[s.id], decode(s, extra[s.id], profile))
             except ValueError as error:
-                leave(s, f"The copied value cannot be entered: {error}.")
+                leave(s, f"The own entry cannot be entered: {error}.")
                 continue
             planned.append(s)
         elif s.quantity is None:
@@ -150,7 +150,7 @@ def _rows(
                 after=sorted(after[s.id]),
                 resets=sorted({k for effect in s.side_effects for k in effect.sets}),
                 encoding=encoding_words(s, profile),
-                note=("Copied from another unit. " if s.id in extra else "") + (s.note or ""),
+                note=("Own entry, not the plan's. " if s.id in extra else "") + (s.note or ""),
                 caution=s.caution or "",
                 why=why.get(q.name, []) if q else [],
             )
@@ -212,24 +212,29 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if (unit.profile.id, name, value) in seen:
                 continue
             seen.add((unit.profile.id, name, value))
-            s = unit.profile.setting_for(name)
-            if s is None or s.is_choice or isinstance(value, (str, bool)):
+            if name == "mains_charge_max_a" and not {"mains", "generator"} & set(solved.job.site.sources):
+                continue  # with no AC source the setting does nothing
+            if isinstance(value, (str, bool)):
                 continue
-            e = encode(s, value, unit.profile)
-            if not e.cut or isinstance(e.value, (str, bool)):
-                continue
-            worse = (s.safe == "down" and e.value > value) or (s.safe == "up" and e.value < value)
-            yield rule.finding(
-                "stop" if worse else "note",
-                f"{s.label} cannot be set to the plan on {unit.id}",
-                f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
-                + (" That is on the unsafe side." if worse else ""),
-                f"/units/{unit.index}/profile",
-                "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
-                quantity=name,
-                target=value,
-                entered=e.value,
-            )
+            for s in unit.profile.settings:
+                if s.quantity != name or s.is_choice:
+                    continue
+                e = encode(s, value, unit.profile)
+                if not e.cut or isinstance(e.value, (str, bool)):
+                    continue
+                side = safe_side(s)
+                worse = (side == "down" and e.value > value) or (side == "up" and e.value < value)
+                yield rule.finding(
+                    "stop" if worse else "note",
+                    f"{s.label} cannot be set to the plan on {unit.id}",
+                    f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
+                    + (" That is on the unsafe side." if worse else ""),
+                    f"/units/{unit.index}/profile",
+                    "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
+                    quantity=name,
+                    target=value,
+                    entered=e.value,
+                )
 
 
 @check("choice-missing", "sheet", "The unit offers the planned choice", "choice in choices")

@@ -236,6 +236,11 @@ def _grid(name: str, setting: Setting | None, profile: InverterProfile | None, b
     return Grid(name, _micro(setting.min * factor), _micro(setting.max * factor), step, _micro(setting.min * factor))
 
 
+def charge_ceiling_v(b: Basis) -> float:
+    """Return the highest charging voltage of the pack [V] with room for overshoot and spread. Source: CELL_MAX."""
+    return b.n * b.cell_max_v - b.overshoot_v - b.n * b.imbalance_v
+
+
 def _constraints(
     b: Basis, modules: Sequence[Module], names: set[str], profile: InverterProfile | None, grids: Sequence[Grid]
 ) -> Iterator[Constraint]:
@@ -276,13 +281,15 @@ def _constraints(
                     False,
                 )
 
-    top = n * b.cell_max_v - b.overshoot_v - n * b.imbalance_v
+    top = charge_ceiling_v(b)
     said = (
         f"{n} × {figure(b.cell_max_v)} - {figure(b.overshoot_v)} overshoot - {n} × {figure(b.imbalance_v, 3)} spread "
         f"= {figure(top)} V highest"
     )
     for name in ("absorb_v", "equalise_v"):
         yield from at_most(name, top, CELL_MAX, said)
+    if "absorb_v" not in names:  # nothing above it to be held by
+        yield from at_most("float_v", top, CELL_MAX, said)
     highs = [m.charge_cell_high_v for m in modules if m.charge_cell_high_v is not None]
     lows = [m.charge_cell_low_v for m in modules if m.charge_cell_low_v is not None]
     if highs:
@@ -333,6 +340,10 @@ def _constraints(
     )
     for name in ("to_mains_v", "gen_start_v"):
         yield from over(name, "alarm_v", 0, TRANSFER_ALARM, "not below the alarm")
+    if "alarm_v" not in names:
+        gap = b.margins.alarm_v * n
+        for name in ("to_mains_v", "gen_start_v"):
+            yield from over(name, "shutdown_v", gap, TRANSFER_ALARM, f"{figure(gap)} V above the shut-down, where no alarm is")
     rebound = b.full_a * b.path_ohm
     yield from over(
         "restart_v",
@@ -356,6 +367,8 @@ def _constraints(
     yield from at_least("shutdown_soc", 0.05, SOC_ORDER, "5 %, what a coulomb count may drift")
     for name in ("to_mains_soc", "gen_start_soc"):
         yield from over(name, "alarm_soc", 0, SOC_ORDER, "not below the alarm")
+        if "alarm_soc" not in names:
+            yield from over(name, "shutdown_soc", 0.03, SOC_ORDER, "3 % above the shut-down, where no alarm is")
     yield from over("return_bank_soc", "to_mains_soc", 0.10, SOC_ORDER, "10 % above the transfer")
     yield from over("gen_stop_soc", "gen_start_soc", 0.10, SOC_ORDER, "10 % above the start")
     yield from over("restart_soc", "shutdown_soc", 0.05, SOC_ORDER, "5 % above the shut-down")

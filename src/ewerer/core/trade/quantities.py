@@ -7,6 +7,9 @@ on the ladder, otherwise the unit of the figure.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
+
+Side = Literal["down", "up"] | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,42 +20,44 @@ class Quantity:
     word: str
     unit: str
     kind: str
+    side: Side = None
+    """The safe side of rounding, whatever a profile says; None where it depends on the unit."""
 
 
-def _volts(name: str, word: str) -> Quantity:
-    return Quantity(name, word, "V", "volts")
+def _volts(name: str, word: str, side: Side = None) -> Quantity:
+    return Quantity(name, word, "V", "volts", side)
 
 
-def _soc(name: str, word: str) -> Quantity:
-    return Quantity(name, word, "%", "soc")
+def _soc(name: str, word: str, side: Side = None) -> Quantity:
+    return Quantity(name, word, "%", "soc", side)
 
 
 _ALL = [
-    _volts("absorb_v", "Absorption"),
-    _volts("equalise_v", "Equalising"),
-    _volts("float_v", "Float"),
+    _volts("absorb_v", "Absorption", "down"),
+    _volts("equalise_v", "Equalising", "down"),
+    _volts("float_v", "Float", "down"),
     _volts("recharge_v", "Charge again"),
     _volts("gen_stop_v", "Generator stop"),
     _volts("return_bank_v", "Back to the bank"),
     _volts("restart_v", "Restart"),
-    _volts("to_mains_v", "To the mains"),
-    _volts("gen_start_v", "Generator start"),
-    _volts("alarm_v", "Alarm"),
-    _volts("shutdown_v", "Shut-down"),
-    _volts("unit_off_v", "Unit off"),
+    _volts("to_mains_v", "To the mains", "up"),
+    _volts("gen_start_v", "Generator start", "up"),
+    _volts("alarm_v", "Alarm", "up"),
+    _volts("shutdown_v", "Shut-down", "up"),
+    _volts("unit_off_v", "Unit off", "up"),
     _soc("recharge_soc", "Charge again"),
     _soc("gen_stop_soc", "Generator stop"),
     _soc("return_bank_soc", "Back to the bank"),
     _soc("restart_soc", "Restart"),
-    _soc("to_mains_soc", "To the mains"),
-    _soc("gen_start_soc", "Generator start"),
-    _soc("alarm_soc", "Alarm"),
-    _soc("shutdown_soc", "Shut-down"),
+    _soc("to_mains_soc", "To the mains", "up"),
+    _soc("gen_start_soc", "Generator start", "up"),
+    _soc("alarm_soc", "Alarm", "up"),
+    _soc("shutdown_soc", "Shut-down", "up"),
     Quantity("absorb_min", "Hold time", "min", "time"),
     Quantity("tail_a", "Tail current", "A", "amps"),
-    Quantity("charge_max_a", "Charge current", "A", "amps"),
-    Quantity("mains_charge_max_a", "Charge current from AC", "A", "amps"),
-    Quantity("discharge_max_a", "Discharge current", "A", "amps"),
+    Quantity("charge_max_a", "Charge current", "A", "amps", "down"),
+    Quantity("mains_charge_max_a", "Charge current from AC", "A", "amps", "down"),
+    Quantity("discharge_max_a", "Discharge current", "A", "amps", "down"),
     Quantity("max_charge_h", "Longest charge", "h", "time"),
     Quantity("full_charge_days", "Full charge every", "days", "time"),
     Quantity("equalise_on", "Equalising on", "", "switch"),
@@ -62,7 +67,7 @@ _ALL = [
     Quantity("charge_order", "Charge order", "", "choice"),
     Quantity("source_order", "Source order", "", "choice"),
     Quantity("shutdown_delay_s", "Shut-down delay", "s", "time"),
-    Quantity("ac_input_max_a", "AC input current", "A", "amps"),
+    Quantity("ac_input_max_a", "AC input current", "A", "amps", "down"),
     Quantity("battery_type", "Battery type", "", "choice"),
     Quantity("capacity_ah", "Capacity", "Ah", "number"),
     Quantity("series_cells", "Cells in series", "", "number"),
