@@ -70,7 +70,7 @@ def opened(signed, base):
 
 
 def show(page, stage):
-    page.get_by_role("navigation", name="Stages of the work").get_by_role("link", name=stage).click()
+    page.get_by_role("navigation", name="Stages of the work").get_by_role("link", name=re.compile(rf"^(\d+ )?{stage}\b")).click()
     expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
 
 

@@ -258,3 +258,19 @@ def test_tablet_has_a_findings_drawer_and_no_sideways_scroll(opened):
     page.get_by_role("button", name=re.compile("^Findings")).click()
     drawer = page.get_by_role("dialog")
     expect(drawer.locator("[data-finding]").first).to_be_visible()
+
+
+@pytest.mark.parametrize(("width", "height"), [(390, 844), (1280, 800)])
+def test_nothing_sticks_out_and_no_control_lies_on_another(opened, width, height):
+    page = opened(LARCH, "Site")
+    page.set_viewport_size({"width": width, "height": height})
+    for stage in STAGES:
+        show(page, stage)
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), stage
+        overlaps = page.evaluate(
+            """() => [...document.querySelectorAll('.stage tr')].flatMap((row) => {
+                const boxes = [...row.querySelectorAll('.el-input__wrapper, .el-select__wrapper')].map((e) => e.getBoundingClientRect())
+                return boxes.slice(1).filter((b, i) => b.left < boxes[i].right - 1 && b.top < boxes[i].bottom - 1 && boxes[i].top < b.bottom - 1).map((b) => row.innerText)
+            })"""
+        )
+        assert overlaps == [], stage

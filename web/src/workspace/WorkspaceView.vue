@@ -400,4 +400,30 @@ header .button {
     padding: 14px 14px 40px;
   }
 }
+/* A phone: the bar takes two lines; wide tables are moved sideways within the stage. */
+@media (max-width: 640px) {
+  header {
+    flex-wrap: wrap;
+    gap: 2px;
+    padding: 3px 8px;
+  }
+  header button {
+    padding: 0 8px;
+  }
+  .name {
+    flex: 1 1 40%;
+  }
+  .gap {
+    display: none;
+  }
+  .body {
+    grid-template-columns: 74px minmax(0, 1fr);
+  }
+  .stage {
+    overflow-x: auto;
+  }
+  .stage :deep(table) {
+    min-width: 620px;
+  }
+}
 </style>

@@ -71,6 +71,12 @@ const choose = (c: LinkCandidate) => job.set('/link/choice', c.key)
   min-height: 40px;
   cursor: pointer;
 }
+.ways :deep(.el-radio__label) {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
+  align-items: baseline;
+}
 .ways p {
   margin-left: 30px;
 }

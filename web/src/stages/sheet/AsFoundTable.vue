@@ -158,8 +158,10 @@ textarea {
   background: var(--paper);
   padding: 5px 8px;
 }
-td input {
+td :deep(.el-input) {
   width: 150px;
+}
+td :deep(input) {
   text-align: right;
 }
 td:first-child {

@@ -87,7 +87,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       <tbody>
         <tr v-for="(u, i) in units" :key="i">
           <td><TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed bare class="id" /></td>
-          <td>
+          <td class="model">
             <ChoiceField
               :path="`/units/${i}/profile`"
               :label="`Model of ${u.id}`"
@@ -100,7 +100,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
           <td>
             <ChoiceField :path="`/units/${i}/role`" :label="`Role of ${u.id}`" select bare />
           </td>
-          <td>
+          <td class="phase">
             <ChoiceField :path="`/units/${i}/phase`" :label="`Phase of ${u.id}`" select bare />
           </td>
           <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
@@ -167,7 +167,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
 
 <style scoped>
 .id :deep(.text) {
-  width: 96px;
+  width: 84px;
 }
 .scroll {
   overflow-x: auto;
@@ -175,6 +175,15 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
 }
 td {
   padding: 4px 10px 4px 0;
+}
+td :deep(.pick) {
+  width: 106px;
+}
+td.phase :deep(.pick) {
+  width: 76px;
+}
+td.model :deep(.pick) {
+  width: 138px;
 }
 .adding {
   display: flex;
