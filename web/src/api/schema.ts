@@ -3073,7 +3073,7 @@ export interface components {
             binding_module_discharge: string | null;
             /**
              * Join Current A
-             * @description largest current on closing two measured modules [A]; none where unmeasured
+             * @description largest current on closing a module onto any joined others [A]; none where unmeasured
              */
             join_current_a: number | null;
             /**
@@ -3108,6 +3108,8 @@ export interface components {
             path_mohm: number;
             /** @description the same figures with one module gone; none for one module */
             without_one: components["schemas"]["WithoutOne"] | null;
+            /** @description how to join the modules; none for fewer than two measured */
+            closing?: components["schemas"]["Closing"] | null;
             /**
              * Modules
              * @description each module as it counts in the bank
@@ -3263,6 +3265,42 @@ export interface components {
              * @description number of the window that gives way
              */
             second: number;
+        };
+        /**
+         * Closing
+         * @description How the measured modules are closed onto each other.
+         */
+        Closing: {
+            /**
+             * Order
+             * @description an order of closing whose largest step is the smallest
+             */
+            order: string[];
+            /**
+             * Worst A
+             * @description largest current of that order [A]
+             */
+            worst_a: number;
+            /**
+             * Worst Module
+             * @description the module at whose closing it flows
+             */
+            worst_module: string;
+            /**
+             * Any Order A
+             * @description largest current of any closing in any order [A]
+             */
+            any_order_a: number;
+            /**
+             * Any Order Module
+             * @description the module at whose closing that would flow
+             */
+            any_order_module: string;
+            /**
+             * Any Order Onto
+             * @description what it would be closed onto
+             */
+            any_order_onto: string[];
         };
         /**
          * Derived
@@ -4946,7 +4984,7 @@ export interface components {
         };
         /**
          * WithoutOne
-         * @description The bank with the one module gone whose loss hurts most.
+         * @description The bank with one module gone: each figure at the worst of all single losses.
          */
         WithoutOne: {
             /**
@@ -5011,12 +5049,12 @@ export interface components {
             binding_module_discharge: string | null;
             /**
              * Join Current A
-             * @description largest current on closing two measured modules [A]; none where unmeasured
+             * @description largest current on closing a module onto any joined others [A]; none where unmeasured
              */
             join_current_a: number | null;
             /**
              * Lost Module
-             * @description the module whose loss hurts most
+             * @description the module whose loss leaves the least to discharge
              */
             lost_module: string;
         };

@@ -7,19 +7,19 @@ its own plus its lead's; the share of current follows the branch conductances.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations
 from typing import Any
 
 from ..devices.library import Library
 from ..documents.job import Job, JobModule
 from ..documents.profiles import Bms, Derating, ModuleProfile
-from ..documents.results.bank import Bank, BankFigures, ModuleFigures, WithoutOne
+from ..documents.results.bank import Bank, BankFigures, Closing, ModuleFigures, WithoutOne
 from ..documents.results.proposals import NextModule
 from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, class_v
 from ..trade.finding import Finding
 from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
+from .joining import branches_of, gentlest_order, steps_of, worst_step
 from .solved import Module, Solved
 
 SHARE = formula_rule(
@@ -131,6 +131,19 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     )
 
 
+LEAST = (
+    "capacity_ah",
+    "energy_wh",
+    "charge_limit_a",
+    "charge_limit_sum_a",
+    "discharge_limit_a",
+    "discharge_limit_sum_a",
+    "reported_charge_a",
+    "reported_discharge_a",
+)
+"""Figures of which less is worse when a module is gone."""
+
+
 def parallel_mohm(branches_mohm: Sequence[float]) -> float:
     """Return the resistance [mohm] of branches in parallel: 1 / sum(1/R_i)."""
     return 1 / sum(1 / r for r in branches_mohm)
@@ -155,22 +168,6 @@ def shared_limit_a(limits_a: Sequence[float], branches: Sequence[float]) -> tupl
 def reported_a(limits_a: Sequence[float], buffer: float, step_a: float) -> float:
     """Return what the BMS will report [A]: floor_to_step(k * sum I_i)."""
     return floor_to_step(buffer * sum(limits_a), step_a)
-
-
-def join_currents_a(modules: Sequence[Module]) -> list[tuple[float, str, str]]:
-    """Return the current [A] that would flow on closing between every two measured modules, largest first.
-
-    I = dV / (R1 + R2 + R_leads), the leads of both branches being part of the path.
-    """
-    measured = [(m.resting_v, m.branch_ohm, m.id) for m in modules if m.resting_v is not None]
-    pairs = [(round(abs(va - vb) / (ra + rb), 3), a, b) for (va, ra, a), (vb, rb, b) in combinations(measured, 2)]
-    return sorted(pairs, key=lambda pair: -pair[0])
-
-
-def join_current_a(modules: Sequence[Module]) -> tuple[float, str, str] | None:
-    """Return the largest current [A] between two modules on closing, and which two; None if unmeasured."""
-    pairs = join_currents_a(modules)
-    return pairs[0] if pairs else None
 
 
 def _speaking(modules: Sequence[Module]) -> Bms | None:
@@ -208,20 +205,33 @@ def _figures(modules: Sequence[Module], join_a: float | None) -> BankFigures:
     )
 
 
+def _worst_of(losses: Sequence[tuple[BankFigures, str]]) -> WithoutOne:
+    """Return each figure at the worst of all single losses; the loss that leaves the least to discharge is named."""
+    left, lost_id = min(losses, key=lambda loss: (loss[0].discharge_limit_a, loss[0].charge_limit_a))
+    into = min((f for f, _ in losses), key=lambda f: f.charge_limit_a)
+    figures = left.model_dump()
+    for name in LEAST:
+        figures[name] = min((v for f, _ in losses if (v := getattr(f, name)) is not None), default=None)
+    for name in ("resistance_mohm", "join_current_a"):
+        figures[name] = max((v for f, _ in losses if (v := getattr(f, name)) is not None), default=None)
+    return WithoutOne(**figures | {"binding_module": into.binding_module}, lost_module=lost_id)
+
+
 def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
     """Return the bank of the plan, or None while it is empty or its modules cannot be one bank."""
     if not modules or len({m.series_cells for m in modules}) > 1 or len({m.chemistry.name for m in modules}) > 1:
         return None
-    pairs = join_currents_a(modules)
-    whole = _figures(modules, pairs[0][0] if pairs else None)
+    joins = branches_of(modules)
+    worst = worst_step(joins)
+    order, gentlest = gentlest_order(joins)
+    whole = _figures(modules, worst.amps if worst else None)
     without = None
     if len(modules) > 1:
-        losses = [
-            (_figures([m for m in modules if m is not lost], next((a for a, *two in pairs if lost.id not in two), None)), lost.id)
-            for lost in modules
-        ]
-        worst, lost_id = min(losses, key=lambda loss: (loss[0].discharge_limit_a, loss[0].charge_limit_a))
-        without = WithoutOne(**worst.model_dump(), lost_module=lost_id)
+        losses = []
+        for lost in modules:
+            step = worst_step([b for b in joins if b.id != lost.id])
+            losses.append((_figures([m for m in modules if m is not lost], step.amps if step else None), lost.id))
+        without = _worst_of(losses)
     branches = [m.branch_ohm for m in modules]
     first = modules[0]
     main_lead = job.bank.main_lead_mohm if job.bank.main_lead_mohm is not None else ASSUMED_MAIN_LEAD_MOHM
@@ -234,6 +244,16 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
         cell_min_v=max(m.cell_min_v for m in modules),
         path_mohm=round(whole.resistance_mohm + main_lead, 4),
         without_one=without,
+        closing=Closing(
+            order=[b.id for b in order],
+            worst_a=gentlest.amps,
+            worst_module=gentlest.module,
+            any_order_a=worst.amps,
+            any_order_module=worst.module,
+            any_order_onto=list(worst.onto),
+        )
+        if gentlest is not None and worst is not None
+        else None,
         modules=[
             ModuleFigures(
                 id=m.id,
@@ -352,7 +372,7 @@ def _capacities(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "join-voltage",
     "bank",
     "Resting voltages lie close together before modules are joined",
-    "max(V) - min(V) <= 0.1 V at 16 cells; I = dV / (R1 + R2 + R_leads) <= the smaller charge limit",
+    "max(V) - min(V) <= 0.1 V at 16 cells; I = dV / (R_i + 1 / sum(1/R_j)) <= what the charged side bears",
 )
 def _join(rule: Rule, solved: Solved) -> Iterator[Finding]:
     unmeasured = [m for m in solved.modules if m.resting_v is None]
@@ -364,37 +384,61 @@ def _join(rule: Rule, solved: Solved) -> Iterator[Finding]:
             _at(unmeasured[0], "resting_v"),
             "Measure each module at rest, hours after charging.",
         )
-    joined = join_current_a(solved.modules)
-    if joined is None:
+    joins = branches_of(solved.modules)
+    worst = worst_step(joins)
+    order, gentlest = gentlest_order(joins)
+    if worst is None or gentlest is None:
         return
-    amps, a, b = joined
-    by_id = {m.id: m for m in solved.modules}
-    volts = [m.resting_v for m in solved.modules if m.resting_v is not None]
+    volts = [b.volts for b in joins]
     spread = max(volts) - min(volts)
     tolerance = min(m.resting_tolerance_v for m in solved.modules)
-    smaller = min(by_id[a].charge_a, by_id[b].charge_a)
     low = min((m for m in solved.modules if m.resting_v is not None), key=lambda m: m.resting_v or 0.0)
     numbers: dict[str, Any] = {
         "spread_v": round(spread, 3),
         "tolerance_v": tolerance,
-        "join_current_a": amps,
-        "smaller_charge_limit_a": smaller,
+        "join_current_a": worst.amps,
+        "smaller_charge_limit_a": worst.limit_a,
+        "order_current_a": gentlest.amps,
     }
-    if spread > tolerance + 1e-9 or amps > smaller:
-        over = f", above the smaller charge limit of {figure(smaller)} A" if amps > smaller else ""
+    onto = (
+        worst.onto[0]
+        if len(worst.onto) == 1
+        else f"the {len(worst.onto)} others"
+        if len(worst.onto) > 3
+        else " and ".join(worst.onto)
+    )
+    said = f"{figure(worst.amps, 1)} A would flow between {worst.module} and {onto}"
+    best = (
+        f" In the order {', '.join(b.id for b in order[:12])}{' …' if len(order) > 12 else ''} the largest is "
+        f"{figure(gentlest.amps, 1)} A, at {gentlest.module}."
+        if len(joins) > 2
+        else ""
+    )
+    over = any(s.too_much for s in steps_of(order))
+    if spread > tolerance + 1e-9 or over:
+        limit = f", above the smaller charge limit of {figure(worst.limit_a)} A" if worst.too_much else ""
         yield rule.finding(
             "stop",
             "Do not join these modules yet",
-            f"They rest {figure(spread, 3)} V apart; {figure(tolerance, 3)} V is the most. On closing {figure(amps, 1)} A would flow between {a} and {b}{over}.",
+            f"They rest {figure(spread, 3)} V apart; {figure(tolerance, 3)} V is the most. On closing {said}{limit}.{best}",
             _at(low, "resting_v"),
             "Charge each module to full by itself, let it rest, measure again.",
+            **numbers,
+        )
+    elif worst.too_much:
+        yield rule.finding(
+            "caution",
+            "The order of closing matters",
+            f"Within {figure(tolerance, 3)} V, but in an unlucky order {said}; {figure(worst.limit_a)} A is the most.{best}",
+            _at(low, "resting_v"),
+            "Close them in the order given, or charge each to full first.",
             **numbers,
         )
     elif spread > 0:
         yield rule.finding(
             "note",
             f"{low.id} rests {figure(spread, 3)} V low",
-            f"Within {figure(tolerance, 3)} V. On closing {figure(amps, 1)} A would flow between {a} and {b}.",
+            f"Within {figure(tolerance, 3)} V. On closing {said}.{best}",
             _at(low, "resting_v"),
             **numbers,
         )

@@ -12,7 +12,7 @@ unit was found dangerous, the entries that end the danger come first.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from heapq import heappop, heappush
 from itertools import count, product
@@ -20,6 +20,7 @@ from itertools import count, product
 from ..devices.codec import decode, shown_text
 from ..devices.model import DeviceModel, Level, Mode, Refusal, UnitState, number_of
 from ..documents.conditions import Condition, compares
+from ..documents.profiles import Setting
 from ..planning.constraints import Constraint, Grid, grant
 from ..trade.rules import formula_rule
 
@@ -88,6 +89,15 @@ Shown = dict[str, str]
 _Key = tuple[tuple[str, ...], int]
 
 
+Permits = Callable[[str, str], bool]
+"""Whether a setting may be left showing a text, even for a moment."""
+
+
+def anything(setting: str, text: str) -> bool:
+    """Permit every value."""
+    return True
+
+
 class _Search:
     """One search over the device model, with what it asks often kept ready.
 
@@ -105,9 +115,10 @@ class _Search:
         passing: frozenset[str] = frozenset(),
         walk: bool = True,
         free_first: bool = True,
+        permits: Permits = anything,
     ) -> None:
         self.model, self.target, self.relevant, self.passing = model, target, tuple(relevant), passing
-        self.free_first = free_first
+        self.free_first, self.permits = free_first, permits
         inside = set(relevant)
         probe = UnitState({}, mode, level)
         self.open = {id: not isinstance(_static(model, probe, id), Refusal) for id in relevant}
@@ -251,7 +262,7 @@ class _Search:
     def temporaries(self, id: str, shown: Shown) -> list[str]:
         """Return values worth passing through: the edges the interlocks leave, and what conditions ask for."""
         s = self.model.settings[id]
-        out = [v for y in sorted(self.named_by[id]) for v in _asked_for(self.model.conditions[y], id)]
+        out = [v for y in sorted(self.named_by[id]) for v in _asked_for(self.model.conditions[y], s)]
         if s.is_choice and (self.named_by[id] or self.effects[id]):
             out += list((s.encoding.choices or {}).values())[:MOST_CHOICES]
         if not s.is_choice and s.min is not None and s.max is not None and s.step is not None and self.locks[id]:
@@ -265,7 +276,7 @@ class _Search:
             first, last = -int((s.min - low + 1e-9) // s.step), int((high - s.min + 1e-9) // s.step)
             if first <= last:
                 out += [shown_text(s, round(s.min + k * s.step, 9)) for k in (first, last)]
-        return [v for v in dict.fromkeys(out) if v != shown.get(id) and v != self.target.get(id)]
+        return [v for v in dict.fromkeys(out) if v != shown.get(id) and v != self.target.get(id) and self.permits(id, v)]
 
     def run(
         self, shown: Mapping[str, str], most: int, at_most_writes: int | None = None, greedy: bool = False
@@ -369,8 +380,23 @@ def menu_distance(a: Sequence[str], b: Sequence[str]) -> int:
     return len(a) + len(b) - 2 * common
 
 
-def _asked_for(condition: Condition, name: str) -> list[str]:
-    return [c.value for c in compares(condition) if c.name == name and c.op == "="]
+def _asked_for(condition: Condition, s: Setting) -> list[str]:
+    """Return what a setting may be asked to show by a condition: the values it is compared with, and those beside them."""
+    out: list[str] = []
+    for c in compares(condition):
+        if c.name != s.id:
+            continue
+        if s.is_choice or s.min is None or s.max is None or s.step is None:
+            out.append(c.value)
+            continue
+        value = number_of(s, c.value)
+        if value is None:
+            continue
+        below, most = int((value - s.min + 1e-9) // s.step), int((s.max - s.min + 1e-9) // s.step)
+        steps = {min(max(k, 0), most) for k in (below - 1, below, below + 1, below + 2)}
+        shown = [round(s.min + k * s.step, 9) for k in sorted(steps)]
+        out += [shown_text(s, v) for v in shown]
+    return out
 
 
 def related(model: DeviceModel, differing: Sequence[str]) -> list[str]:
@@ -415,6 +441,7 @@ def entry_order(
     level: Level = "installer",
     first: Sequence[str] = (),
     most_nodes: int = MOST_NODES,
+    permits: Permits = anything,
 ) -> Order:
     """Return the shortest sequence of writes from ``found`` to ``target`` (setting -> displayed text).
 
@@ -422,17 +449,23 @@ def entry_order(
     resets on the way are put back when they are named. ``first`` are settings whose present values are
     dangerous: their entries come first when that costs no further write. The result's ``blocked`` says
     which interlock or condition makes the target impossible, and the writes then lead to the nearest one.
+    A found value that bars the target by an interlock is moved out of its way, as little as will do. Nothing that
+    ``permits`` refuses is written, neither for a moment nor as the nearest to a target that cannot be reached.
     """
     start = model.start(found, mode, level)
+    target = {**target, **_lifted(model, start.shown, target, permits)}
     differing = [id for id in target if start.shown.get(id) != target[id]]
     clash = [
         lock for lock in model.locks if lock.broken({**start.shown, **target}) and {lock.above.id, lock.below.id} & set(target)
     ]
     if clash:
-        nearest = _nearest(model, start.shown, target)
+        nearest = {i: v for i, v in _nearest(model, start.shown, target).items() if v == target[i] or permits(i, v)}
+        nearest = {i: v for i, v in nearest.items() if v == target[i] or not _broken_by(model, {**start.shown, **nearest}, i)}
         reasons = tuple(Refusal(lock.below.id, "interlock", model.lock_words(lock), lock.rule) for lock in clash)
-        reached = entry_order(model, found, nearest, mode, level, first, most_nodes) if nearest != target else Order(())
-        return Order(reached.writes, Blocked(reasons, nearest), reached.proven, reached.walk_proven, reached.nodes)
+        held = {i: v for i, v in nearest.items() if not (v == target[i] and _broken_by(model, {**start.shown, **nearest}, i))}
+        reached = entry_order(model, found, held, mode, level, first, most_nodes, permits) if held != target else Order(())
+        told = {**{i: start.shown.get(i, v) for i, v in target.items()}, **held}
+        return Order(reached.writes, Blocked(reasons, told), reached.proven, reached.walk_proven, reached.nodes)
     relevant = tuple(related(model, differing))
     reset_by_others = {r for id in relevant for effect in model.settings[id].side_effects for r in effect.sets}
     # What is only passed through ends as it was found.
@@ -449,7 +482,9 @@ def entry_order(
         return Order(tuple(writes), None, True, walk_proven, nodes + more)
     if proven:
         passing = _passing(model, target, relevant, UnitState(nearest_shown, mode, level))
-        writes, used, _ = _Search(model, target, relevant, mode, level, passing, walk=False).run(start.shown, most_nodes)
+        writes, used, _ = _Search(model, target, relevant, mode, level, passing, walk=False, permits=permits).run(
+            start.shown, most_nodes
+        )
         nodes, proven = nodes + used, used <= most_nodes
         if writes is not None:
             return Order(tuple(writes), None, True, False, nodes)
@@ -466,8 +501,32 @@ def entry_order(
                     Refusal(id, "reset", f"{model.settings[id].label} is put back by {_list(by) or 'another entry'}")
                 )
     reachable = {id: nearest_shown.get(id, text) for id, text in target.items()}
+    reachable = {id: v for id, v in reachable.items() if v in (target[id], start.shown.get(id)) or permits(id, v)}
     again, used, _ = _Search(model, reachable, relevant, mode, level, walk=False).run(start.shown, most_nodes)
     return Order(tuple(again or ()), Blocked(tuple(refused_ones), reachable), proven and again is not None, False, nodes + used)
+
+
+def _broken_by(model: DeviceModel, shown: Mapping[str, str], id: str) -> bool:
+    """Return whether a setting stands in a broken interlock."""
+    return any(lock.broken(shown) for lock in model.locks_of[id])
+
+
+def _lifted(model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, str], permits: Permits) -> dict[str, str]:
+    """Return new values for settings that are not in the target but bar it by an interlock, moved as little as will do."""
+    wanted = {**shown, **target}
+    barred = {
+        id
+        for lock in model.locks
+        if lock.broken(wanted) and len({lock.above.id, lock.below.id} & set(target)) == 1
+        for id in (lock.above.id, lock.below.id)
+        if id not in target
+    }
+    if not barred:
+        return {}
+    got = _nearest(model, shown, {**{id: shown[id] for id in barred if id in shown}, **target}, free=frozenset(barred))
+    moved = {id: got[id] for id in barred if id in got and got[id] != shown.get(id)}
+    fits = not any(lock.broken({**wanted, **moved}) for id in barred for lock in model.locks_of[id])
+    return moved if fits and all(permits(id, v) for id, v in moved.items()) else {}
 
 
 def _passing(model: DeviceModel, target: Mapping[str, str], relevant: Sequence[str], state: UnitState) -> frozenset[str]:
@@ -536,8 +595,13 @@ def _danger_first(
     return writes, nodes, walk_proven
 
 
-def _nearest(model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, str]) -> dict[str, str]:
-    """Return the target changed as little as the interlocks allow, the settings in their order keeping their figure first."""
+def _nearest(
+    model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, str], free: frozenset[str] = frozenset()
+) -> dict[str, str]:
+    """Return the target changed as little as the interlocks allow, the settings in their order keeping their figure first.
+
+    ``free`` are those that give way before all others.
+    """
     scale = 1_000_000
     wanted = {**shown, **target}
     names = {id for lock in model.locks for id in (lock.above.id, lock.below.id)}
@@ -553,6 +617,7 @@ def _nearest(model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, 
                 Constraint(id, None, round(value * scale), "as found"),
                 Constraint(None, id, -round(value * scale), "as found"),
             ]
+    wishes.sort(key=lambda wish: wish[0] in free)
     known = {g.name for g in grids}
     locks = [
         Constraint(lock.above.id, lock.below.id, round(lock.parsed.margin * scale), lock.rule)

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ..devices.codec import encoding_words
+from ..devices.codec import decode, encoding_words
 from ..devices.library import Library, shipped_library
 from ..devices.model import DeviceModel
 from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
+from ..planning.judged import CHARGING
 from ..planning.pipeline import solve
 from ..planning.solved import Solved, Unit
+from ..planning.thresholds import charge_ceiling_v
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
-from .order import entry_order, needed_mode, why_now
+from .order import Permits, entry_order, needed_mode, why_now
 
 GUARDED_KINDS = ("volts", "soc", "amps")
 
@@ -60,7 +62,8 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
     shown = dict(model.start(noted).shown)
     wanted = _without_idle_declaration(model, shown, dict(target), bool(noted))
     dangers = dangerous_settings(unit, solved)
-    order = entry_order(model, noted, wanted, first=dangers)
+    permits = _permits(unit, solved)
+    order = entry_order(model, noted, wanted, first=dangers, permits=permits)
     guarded = bool(dangers) or any(_guards(model, w.setting) for w in order.writes)
     mode = needed_mode(model, [w.setting for w in order.writes], guarded)
     rows = {r.setting: r for r in solved.sheets[unit.id].settings}
@@ -127,7 +130,15 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
         state = {**after, **model.effects(s.id, after)}
     if any(model.settings[w.setting].takes_effect == "restart" for w in order.writes):
         action("action.restart", "Restart the unit, then look again: the values must have stuck.", "one restart for all of them")
-    if order.writes and mode != "on":
+    outside = [model.settings[id].label for id, text in state.items() if not permits(id, text)]
+    if order.blocked is not None and outside:
+        action(
+            "action.stay",
+            f"Stay in standby, sun and AC inputs open: {', '.join(outside)} cannot be brought where the plan permits it.",
+            "charging on these values is not safe",
+            "Do not let it charge or discharge; ask the maker how to enter them, or use another unit.",
+        )
+    elif order.writes and mode != "on":
         action(
             "action.resume",
             "Out of standby; close AC and sun inputs, the bank first.",
@@ -159,6 +170,30 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
         proven=order.proven,
         shortest_walk=order.walk_proven,
     )
+
+
+def _permits(unit: Unit, solved: Solved) -> Permits:
+    """Return whether a threshold may be left at a text: where the unit's ladder permits it, and below what the cells bear."""
+    ladder = solved.ladders.get(unit.profile.id)
+    settings = {s.id: s for s in unit.profile.settings}
+    top = charge_ceiling_v(solved.basis) if solved.basis else float("inf")
+
+    def permits(id: str, text: str) -> bool:
+        s = settings.get(id)
+        if s is None or s.quantity is None or QUANTITIES[s.quantity].kind not in ("volts", "soc"):
+            return True
+        try:
+            value = decode(s, text, unit.profile)
+        except ValueError:
+            return True
+        if isinstance(value, (str, bool)):
+            return True
+        if s.quantity in CHARGING and value > top + 1e-6:
+            return False
+        rung = ladder.rungs.get(s.quantity) if ladder else None
+        return rung is None or rung.lowest - 1e-6 <= value <= rung.highest + 1e-6
+
+    return permits
 
 
 def _guards(model: DeviceModel, id: str) -> bool:

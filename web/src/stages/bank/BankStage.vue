@@ -94,7 +94,7 @@ const FIGURES = [
       ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
     </div>
     <div v-if="bank.join_current_a !== null">
-      <b>{{ amps(bank.join_current_a) }}</b><span>would flow on joining</span>
+      <b>{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
     </div>
   </div>
 

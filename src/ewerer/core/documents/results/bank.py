@@ -26,13 +26,15 @@ class BankFigures(PlanPart):
     binding_module_discharge: str | None = Field(
         description="module that reaches its discharge limit first; none where all reach it together"
     )
-    join_current_a: float | None = Field(description="largest current on closing two measured modules [A]; none where unmeasured")
+    join_current_a: float | None = Field(
+        description="largest current on closing a module onto any joined others [A]; none where unmeasured"
+    )
 
 
 class WithoutOne(BankFigures):
-    """The bank with the one module gone whose loss hurts most."""
+    """The bank with one module gone: each figure at the worst of all single losses."""
 
-    lost_module: str = Field(description="the module whose loss hurts most")
+    lost_module: str = Field(description="the module whose loss leaves the least to discharge")
 
 
 class ModuleFigures(PlanPart):
@@ -53,6 +55,17 @@ class ModuleFigures(PlanPart):
     current_at_limit_a: float = Field(description="its current while the bank is charged at its limit [A]")
 
 
+class Closing(PlanPart):
+    """How the measured modules are closed onto each other."""
+
+    order: list[str] = Field(description="an order of closing whose largest step is the smallest")
+    worst_a: float = Field(description="largest current of that order [A]")
+    worst_module: str = Field(description="the module at whose closing it flows")
+    any_order_a: float = Field(description="largest current of any closing in any order [A]")
+    any_order_module: str = Field(description="the module at whose closing that would flow")
+    any_order_onto: list[str] = Field(description="what it would be closed onto")
+
+
 class Bank(BankFigures):
     """The bank of the plan, with each module and the figures with one module gone."""
 
@@ -63,4 +76,5 @@ class Bank(BankFigures):
     cell_min_v: float = Field(description="highest of the modules' cell minima [V]")
     path_mohm: float = Field(description="bank and main leads, what sag is counted with [mohm]")
     without_one: WithoutOne | None = Field(description="the same figures with one module gone; none for one module")
+    closing: Closing | None = Field(default=None, description="how to join the modules; none for fewer than two measured")
     modules: list[ModuleFigures] = Field(description="each module as it counts in the bank")
