@@ -161,6 +161,8 @@ D = TypeVar("D", bound=Document)
 
 
 _NO_BRACKETS = re.compile(r'"[^"\\]*+(?:\\.[^"\\]*+)*+"?|[^\[\]{}"]+', re.DOTALL)
+FIRST_LOOK = 20_000
+"""A text that is nested too deeply mostly is so at its beginning: [characters] looked at before the whole."""
 _LONG_NUMBER = re.compile(r"(?<![0-9.eE+-])[0-9.eE+-]{41}")
 _LEVEL = {"[": 1, "{": 1, "]": -1, "}": -1}
 
@@ -206,7 +208,7 @@ def parse_json(text: str | bytes) -> Any:
 
     try:
         plain = text if isinstance(text, str) else text.decode("utf-8-sig")
-        if nesting(plain) > MAX_NESTING:
+        if nesting(plain[:FIRST_LOOK]) > MAX_NESTING or nesting(plain) > MAX_NESTING:
             raise DocumentError([Problem(pointer="", message="nested too deeply", expected=f"at most {MAX_NESTING} levels")])
         if not _LONG_NUMBER.search(plain):
             return json.loads(plain, parse_constant=refuse, object_pairs_hook=no_twins)
