@@ -19,7 +19,7 @@ from ..trade.finding import Finding
 from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
-from .joining import branches_of, gentlest_order, steps_of, worst_step
+from .joining import EXACT, branches_of, gentlest_order, steps_of, worst_step
 from .solved import Module, Solved
 
 SHARE = formula_rule(
@@ -229,7 +229,8 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
     if len(modules) > 1:
         losses = []
         for lost in modules:
-            step = worst_step([b for b in joins if b.id != lost.id])
+            # Of many modules the whole bank's worst step stands for the rest's, which is never above it.
+            step = worst_step([b for b in joins if b.id != lost.id]) if len(joins) <= EXACT else worst
             losses.append((_figures([m for m in modules if m is not lost], step.amps if step else None), lost.id))
         without = _worst_of(losses)
     branches = [m.branch_ohm for m in modules]

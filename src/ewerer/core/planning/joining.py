@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from .solved import Module
 
@@ -88,12 +89,19 @@ def steps_of(order: Sequence[Branch]) -> list[Step]:
 
 def gentlest_order(branches: Sequence[Branch]) -> tuple[list[Branch], Step | None]:
     """Return an order of closing whose worst step is the smallest, and that step."""
+    order, worst = _gentlest(tuple(branches))
+    return list(order), worst
+
+
+@lru_cache(maxsize=64)
+def _gentlest(branches: tuple[Branch, ...]) -> tuple[tuple[Branch, ...], Step | None]:
+    """Return the same, kept ready: a plan asks twice, and modules change seldom."""
     if len(branches) < 2:
-        return list(branches), None
+        return branches, None
     orders = [_exact(branches)] if len(branches) <= EXACT else _candidates(branches)
     told = [(max(steps_of(o), key=lambda s: s.amps), o) for o in orders]
     worst, order = min(told, key=lambda t: t[0].amps)
-    return order, worst
+    return tuple(order), worst
 
 
 def _candidates(branches: Sequence[Branch]) -> list[list[Branch]]:
