@@ -6,8 +6,10 @@ from collections.abc import Iterator, Mapping
 from itertools import combinations
 
 from ..devices.codec import decode
+from ..devices.model import number_of
 from ..documents.conditions import parse_interlock
 from ..documents.results.sheet import SheetRow, UnitSheet
+from ..documents.results.thresholds import Rung
 from ..trade.finding import Finding
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check
@@ -30,6 +32,18 @@ CHAIN: tuple[tuple[str, ...], ...] = (
 BESIDE = (("absorb", "restart"), ("restart", "shutdown"), ("absorb", "gen_stop"), ("gen_stop", "gen_start"))
 PAIRS = (*((a, b) for upper, lower in combinations(CHAIN, 2) for a in upper for b in lower), *BESIDE)
 SUMS = (("charge_max_a", "into the bank"), ("discharge_max_a", "out of the bank"), ("mains_charge_max_a", "from AC"))
+
+
+def above_cells(solved: Solved, quantity: str, volts: float) -> bool:
+    """Return whether a charging voltage [V] leaves the cells no room for overshoot and spread."""
+    return solved.basis is not None and quantity in CHARGING and volts > charge_ceiling_v(solved.basis) + 1e-6
+
+
+def rung_left(solved: Solved, profile_id: str, quantity: str, value: float) -> Rung | None:
+    """Return the rung of a unit's ladder whose permitted range ``value`` [V or 0..1] lies outside of; None where it fits."""
+    ladder = solved.ladders.get(profile_id)
+    rung = ladder.rungs.get(quantity) if ladder else None
+    return None if rung is None or rung.lowest - 1e-6 <= value <= rung.highest + 1e-6 else rung
 
 
 def _numbers(sheet: UnitSheet) -> Iterator[tuple[SheetRow, float]]:
@@ -80,7 +94,7 @@ def _cells(rule: Rule, solved: Solved) -> Iterator[Finding]:
     top, cutoff = charge_ceiling_v(b), b.n * b.cell_min_v
     for ids, unit, sheet in _judged(solved):
         for row, volts in _numbers(sheet):
-            high = row.quantity in CHARGING and volts > top + 1e-6
+            high = above_cells(solved, row.quantity, volts)
             low = row.quantity in ("shutdown_v", "unit_off_v") and volts < cutoff - 1e-6
             if not (high or low):
                 continue
@@ -103,10 +117,9 @@ def _cells(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check("entry-within-ladder", "sheet", "Every threshold on a sheet lies where the rules permit it", "lowest <= entry <= highest")
 def _ladder(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for ids, unit, sheet in _judged(solved):
-        ladder = solved.ladders.get(unit.profile.id)
         for row, value in _numbers(sheet):
-            rung = ladder.rungs.get(row.quantity) if ladder else None
-            if rung is None or rung.lowest - 1e-6 <= value <= rung.highest + 1e-6:
+            rung = rung_left(solved, unit.profile.id, row.quantity, value)
+            if rung is None:
                 continue
             scale, sign = (100, "%") if rung.kind == "soc" else (1, "V")
             yield rule.finding(
@@ -148,12 +161,17 @@ def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
                                 lower=below,
                             )
         rows = {row.setting: row for row in sheet.settings}
+        settings = {s.id: s for s in unit.profile.settings}
         for lock in unit.profile.interlocks:
             parsed = parse_interlock(lock.rule)
             high_row, low_row = rows.get(parsed.above), rows.get(parsed.below)
             if high_row is None or low_row is None:
                 continue
-            gap = _shown(unit, high_row) - _shown(unit, low_row)
+            above_shown = number_of(settings[high_row.setting], high_row.entry)
+            below_shown = number_of(settings[low_row.setting], low_row.entry)
+            if above_shown is None or below_shown is None:
+                continue
+            gap = above_shown - below_shown
             if gap < parsed.margin - 1e-6:
                 yield rule.finding(
                     "stop",
@@ -165,16 +183,6 @@ def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     gap=gap,
                     needed=parsed.margin,
                 )
-
-
-def _shown(unit: Unit, row: SheetRow) -> float:
-    """Return the figure on the display for a row."""
-    setting = next(s for s in unit.profile.settings if s.id == row.setting)
-    try:
-        return float(row.entry)
-    except ValueError:
-        value = decode(setting, row.entry, unit.profile)
-        return float(value) if not isinstance(value, str) else 0.0
 
 
 def _above_plan(row: SheetRow, amps: float) -> bool:

@@ -460,9 +460,9 @@ def entry_order(
     ]
     if clash:
         nearest = {i: v for i, v in _nearest(model, start.shown, target).items() if v == target[i] or permits(i, v)}
-        nearest = {i: v for i, v in nearest.items() if v == target[i] or not _broken_by(model, {**start.shown, **nearest}, i)}
+        # What is not permitted stays as found; whatever that bars stays as well.
+        held = {i: v for i, v in nearest.items() if not _broken_by(model, {**start.shown, **nearest}, i)}
         reasons = tuple(Refusal(lock.below.id, "interlock", model.lock_words(lock), lock.rule) for lock in clash)
-        held = {i: v for i, v in nearest.items() if not (v == target[i] and _broken_by(model, {**start.shown, **nearest}, i))}
         reached = entry_order(model, found, held, mode, level, first, most_nodes, permits) if held != target else Order(())
         told = {**{i: start.shown.get(i, v) for i, v in target.items()}, **held}
         return Order(reached.writes, Blocked(reasons, told), reached.proven, reached.walk_proven, reached.nodes)

@@ -10,10 +10,9 @@ from ..devices.model import DeviceModel
 from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
-from ..planning.judged import CHARGING
+from ..planning.judged import above_cells, rung_left
 from ..planning.pipeline import solve
 from ..planning.solved import Solved, Unit
-from ..planning.thresholds import charge_ceiling_v
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
 from .order import Permits, entry_order, needed_mode, why_now
@@ -174,9 +173,7 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
 
 def _permits(unit: Unit, solved: Solved) -> Permits:
     """Return whether a threshold may be left at a text: where the unit's ladder permits it, and below what the cells bear."""
-    ladder = solved.ladders.get(unit.profile.id)
     settings = {s.id: s for s in unit.profile.settings}
-    top = charge_ceiling_v(solved.basis) if solved.basis else float("inf")
 
     def permits(id: str, text: str) -> bool:
         s = settings.get(id)
@@ -188,10 +185,7 @@ def _permits(unit: Unit, solved: Solved) -> Permits:
             return True
         if isinstance(value, (str, bool)):
             return True
-        if s.quantity in CHARGING and value > top + 1e-6:
-            return False
-        rung = ladder.rungs.get(s.quantity) if ladder else None
-        return rung is None or rung.lowest - 1e-6 <= value <= rung.highest + 1e-6
+        return not above_cells(solved, s.quantity, value) and rung_left(solved, unit.profile.id, s.quantity, value) is None
 
     return permits
 
