@@ -25,24 +25,24 @@ def room_of(module: str) -> str | None:
     return ".".join(parts[:2])
 
 
-def rooms() -> tuple[dict[str, int], dict[tuple[str, str], int]]:
-    """Return the modules in each room, and the imports from one room to another."""
+def rooms() -> tuple[list[str], set[tuple[str, str]]]:
+    """Return the rooms, and which room imports from which other. Without numbers: the picture changes with the house only."""
     graph = grimp.build_graph("ewerer", cache_dir=None)
-    count: dict[str, int] = {}
-    imports: dict[tuple[str, str], int] = {}
+    found: dict[str, None] = {}
+    imports: set[tuple[str, str]] = set()
     for module in sorted(graph.modules):
         room = room_of(module)
         if room is None or "migrations" in module or room.endswith((".__main__", ".wsgi")):
             continue
-        count[room] = count.get(room, 0) + 1
+        found[room] = None
         for other in graph.find_modules_directly_imported_by(module):
             there = room_of(other)
             if there is not None and there != room and not there.endswith(".wsgi"):
-                imports[room, there] = imports.get((room, there), 0) + 1
-    return count, imports
+                imports.add((room, there))
+    return list(found), imports
 
 
-def heights(count: dict[str, int], imports: dict[tuple[str, str], int]) -> dict[str, int]:
+def heights(found: list[str], imports: set[tuple[str, str]]) -> dict[str, int]:
     """Return how high each room stands above the rooms that import nothing; fail where there is a circle."""
     height: dict[str, int] = {}
 
@@ -53,12 +53,12 @@ def heights(count: dict[str, int], imports: dict[tuple[str, str], int]) -> dict[
             height[room] = max((of(b, (*above, room)) + 1 for a, b in imports if a == room), default=0)
         return height[room]
 
-    for room in count:
+    for room in found:
         of(room, ())
     return height
 
 
-def nearest(imports: dict[tuple[str, str], int]) -> dict[tuple[str, str], int]:
+def nearest(imports: set[tuple[str, str]]) -> set[tuple[str, str]]:
     """Return the imports without those that another room stands between: the picture shows who stands on whom."""
     below: dict[str, set[str]] = {}
     for a, b in imports:
@@ -67,7 +67,7 @@ def nearest(imports: dict[tuple[str, str], int]) -> dict[tuple[str, str], int]:
     def reach(room: str) -> set[str]:
         return {b for c in below.get(room, ()) for b in (c, *reach(c))}
 
-    return {(a, b): n for (a, b), n in imports.items() if not any(b in reach(c) for c in below[a] - {b})}
+    return {(a, b) for a, b in imports if not any(b in reach(c) for c in below[a] - {b})}
 
 
 def colour(room: str) -> str:
@@ -77,10 +77,10 @@ def colour(room: str) -> str:
 
 def svg() -> str:
     """Return the picture."""
-    count, imports = rooms()
-    height = heights(count, imports)
+    found, imports = rooms()
+    height = heights(found, imports)
     top = max(height.values())
-    rows = [sorted(r for r in count if height[r] == h) for h in range(top, -1, -1)]
+    rows = [sorted(r for r in found if height[r] == h) for h in range(top, -1, -1)]
     at: dict[str, tuple[float, float]] = {}
     for i, row in enumerate(rows):
         halves = ([r for r in row if not r.startswith("ewerer.server")], [r for r in row if r.startswith("ewerer.server")])
@@ -93,20 +93,19 @@ def svg() -> str:
         "<title>Rooms of the house; each stands on what it imports; every line leads downwards</title>",
         '<rect width="100%" height="100%" fill="#fbfaf6"/>',
     ]
-    for (a, b), n in sorted(nearest(imports).items()):
+    for a, b in sorted(nearest(imports)):
         (x, y), (u, v) = at[a], at[b]
         y, v = y + BOX_H / 2, v - BOX_H / 2
         bend = (v - y) / 2
         out.append(
             f'<path d="M{x:.0f} {y:.0f} C{x:.0f} {y + bend:.0f} {u:.0f} {v - bend:.0f} {u:.0f} {v:.0f}" fill="none" '
-            f'stroke="#5b6b6d" stroke-opacity=".35" stroke-width="{min(4, 0.6 + n**0.5 / 2):.1f}"><title>{a} imports {b}: {n}</title></path>'
+            f'stroke="#5b6b6d" stroke-opacity=".35" stroke-width="1.4"><title>{a} imports {b}</title></path>'
         )
     for room, (x, y) in at.items():
         words = room.removeprefix("ewerer.")
         out.append(
             f'<rect x="{x - BOX_W / 2:.0f}" y="{y - BOX_H / 2:.0f}" width="{BOX_W}" height="{BOX_H}" fill="{colour(room)}" stroke="#33474a"/>'
-            f'<text x="{x:.0f}" y="{y - 2:.0f}" text-anchor="middle" font-size="14" fill="#1d2b2d">{words}</text>'
-            f'<text x="{x:.0f}" y="{y + 14:.0f}" text-anchor="middle" font-size="11" fill="#4d5c5e">{count[room]} module{"s" if count[room] > 1 else ""}</text>'
+            f'<text x="{x:.0f}" y="{y + 5:.0f}" text-anchor="middle" font-size="14" fill="#1d2b2d">{words}</text>'
         )
     return "\n".join([*out, "</svg>", ""])
 
