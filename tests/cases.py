@@ -2,7 +2,9 @@
 
 from pathlib import Path
 
-from ewerer.core.devices.library import Library, shipped_library
+from ewerer.core.devices.library import Library, parse_job, shipped_library
+from ewerer.core.documents.results.plan import Plan
+from ewerer.core.plan import plan
 
 CASES = Path(__file__).resolve().parent / "data" / "cases"
 LIBRARIES = {
@@ -20,6 +22,7 @@ LIBRARIES = {
     "crash-huge-max": "lib-huge",
     "crash-numeric-choice": "lib-numtype",
     "crash-tiny-step": "lib-tiny",
+    "crash-derating-zero": "lib-plainv",
 }
 
 
@@ -35,3 +38,9 @@ def library_of(name: str) -> Library:
     """Return the library of a case; raises the refusal where its profiles cannot be read."""
     folder = LIBRARIES.get(name)
     return shipped_library().with_folder(CASES / folder) if folder else shipped_library()
+
+
+def plan_case(name: str) -> Plan:
+    """Return the plan of a case."""
+    library = library_of(name)
+    return plan(parse_job(text_of(name), library), library)

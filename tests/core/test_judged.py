@@ -19,11 +19,6 @@ VOLTS = [s for s in ORROWAN.settings if str(s.quantity).endswith("_v") and not s
 JUDGES = {"entry-within-cells", "entry-within-ladder", "entry-in-order", "entry-sum", "entry-agrees", "own-entry-read"}
 
 
-def case(name):
-    library = cases.library_of(name)
-    return plan(parse_job(cases.text_of(name), library), library)
-
-
 def values(made, unit):
     sheet = next(u for u in made.units if u.id == unit)
     return [(r.quantity, r.value) for r in sheet.settings]
@@ -33,7 +28,7 @@ def values(made, unit):
 
 
 def test_own_entries_are_judged_by_cells_ladder_order_and_agreement():
-    made = case("extra-entries")
+    made = cases.plan_case("extra-entries")
     assert {"entry-within-cells", "entry-within-ladder", "entry-in-order"} <= rules(made, "stop")
     assert "entry-agrees" in rules(made, "caution")
     told = next(f for f in made.findings if f.rule == "entry-within-cells")
@@ -43,28 +38,28 @@ def test_own_entries_are_judged_by_cells_ladder_order_and_agreement():
 
 
 def test_a_second_setting_of_a_quantity_obeys_too():
-    assert {"entry-within-cells", "entry-out-of-range"} <= rules(case("dup-quantity"), "stop")
+    assert {"entry-within-cells", "entry-out-of-range"} <= rules(cases.plan_case("dup-quantity"), "stop")
 
 
 def test_a_range_that_begins_above_each_units_part_is_a_stop():
-    assert "entry-out-of-range" in rules(case("sum-over-limit-min"), "stop")
+    assert "entry-out-of-range" in rules(cases.plan_case("sum-over-limit-min"), "stop")
 
 
 def test_currents_floor_whatever_the_profile_says():
-    made = case("sum-over-limit-nearest")
+    made = cases.plan_case("sum-over-limit-nearest")
     assert sum(v for u in made.units for q, v in values(made, u.id) if q == "charge_max_a") <= made.limits.charge.bank_a
     assert not rules(made, "stop")
 
 
 def test_a_float_is_bounded_without_an_absorption_setting():
-    made = case("float-over-cellmax")
+    made = cases.plan_case("float-over-cellmax")
     floats = [v for q, v in values(made, "U1") if q == "float_v"]
     assert floats and max(floats) <= 16 * 3.65 - 0.3 - 16 * 0.03 + 1e-6
     assert "own-figure-refused" in rules(made)
 
 
 def test_amps_from_ac_that_cannot_be_nought_stop_nothing_where_there_is_no_ac():
-    assert "entry-out-of-range" not in rules(case("sun-only-stop"), "stop")
+    assert "entry-out-of-range" not in rules(cases.plan_case("sun-only-stop"), "stop")
 
 
 def without(*quantities):
@@ -180,3 +175,51 @@ def test_an_own_entry_that_cannot_be_read_is_said(setting, text, words):
     one = next(f for f in made.findings if f.rule == "own-entry-read")
     assert one.severity == "caution" and words in one.message and one.at == f"/extra_entries/U1/{setting}"
     assert "own-entry-read" not in rules(plan_of(LARCH))
+
+
+# What the devices bear, with the volts that are planned
+
+
+@pytest.mark.parametrize(("name", "rule"), [("sun-charger-over", "sun-charger-voltage"), ("unit-range", "units-bank-class")])
+def test_ranges_are_held_against_the_volts_planned_not_the_schools(name, rule):
+    assert rule in rules(cases.plan_case(name), "stop")
+
+
+@given(st.integers(36, 52), st.integers(52, 64), st.sampled_from([54.4, 55.2, 56.0, 57.2, 57.6]))
+def test_a_units_battery_range_holds_the_planned_volts_at_both_ends(low, high, absorb_v):
+    profile = json.loads(ORROWAN.model_dump_json(by_alias=True, exclude_unset=True)) | {"id": "ranged"}
+    profile["ratings"] |= {"battery_v_min": low, "battery_v_max": high}
+    library = Library([*shipped_library(), parse_profile(json.dumps(profile))])
+    job = changed(SKERRY, policy__loop="open", policy__own_figures={"absorb_v": absorb_v})
+    for unit in job["units"]:
+        unit["profile"] = "ranged"
+    made = plan(parse_job(json.dumps(job), library), library)
+    rows = {r.quantity: r.value for r in made.units[0].settings}
+    outside = rows["absorb_v"] > high or rows["shutdown_v"] < low
+    assert ("units-bank-class" in rules(made, "stop")) == outside
+
+
+def test_a_row_whose_condition_hangs_on_an_idle_row_is_idle_too():
+    made = cases.plan_case("chain-conditions")
+    assert "tog" not in {r.setting for r in made.units[0].settings}
+    assert {x.setting for x in made.units[0].leave_alone} >= {"tog", "order"}
+
+
+def test_units_set_as_planned_agree_though_the_plan_sets_them_apart():
+    assert "units-agree" not in rules(cases.plan_case("agree-after-entry"))
+    job = json.loads(cases.text_of("agree-after-entry"))
+    job["as_found"]["U2"]["store-kind"] = job["as_found"]["U1"]["store-kind"]
+    assert "units-agree" in rules(plan_of(job)), "alike, where the plan wants them apart"
+
+
+def test_a_module_that_takes_no_charge_at_any_temperature_is_a_stop():
+    assert "charge-line" in rules(cases.plan_case("crash-derating-zero"), "stop")
+
+
+@given(st.sampled_from(["fill-hot", "fill-cold"]), st.integers(-30, 70))
+def test_own_temperatures_stay_inside_what_the_modules_bear(setting, at_c):
+    """The module's sheet: charged from 0 to 50 °C."""
+    made = plan_of(changed(SKERRY, extra_entries={"U1": {setting: str(at_c)}}))
+    if not any(r.setting == setting and r.entry == str(at_c) for r in made.units[0].settings):
+        return  # the display cannot show it; told by own-entry-read
+    assert ("entry-temperature" in rules(made, "stop")) == (at_c > 50 if setting == "fill-hot" else at_c < 0)

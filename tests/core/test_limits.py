@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ewerer.core.planning.limits import ac_budget, discharge_a, split
-from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, plan_of, random_jobs
+from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, plan_of, random_jobs, rules
 
 
 def test_generator_short_cut_and_the_safe_figure():
@@ -67,8 +67,21 @@ def test_array_limits_the_sun_charger():
 
 def test_cold_bank_is_not_charged():
     limits = plan_of(changed(SKERRY, site__bank_ambient_c=-3)).limits
-    assert limits.charge.bank_a == 0 and limits.charge.binding == "temperature"
+    cap = next(c for c in limits.charge.caps if c.cap == "temperature")
+    assert cap.a == 0 and cap.today, "nothing goes in today"
+    assert "charge-limit-none" in rules(plan_of(changed(SKERRY, site__bank_ambient_c=-3)), "stop")
     assert limits.discharge.bank_a > 0
+
+
+@pytest.mark.parametrize("at_c", [-3, 1, 6, 47])
+def test_todays_temperature_is_said_and_never_typed_in(at_c):
+    """What is typed into a unit is for the bank's usual range: common practice."""
+    usual, today = plan_of(SKERRY), plan_of(changed(SKERRY, site__bank_ambient_c=at_c))
+    assert today.limits.charge.bank_a == usual.limits.charge.bank_a and today.limits.charge.binding != "temperature"
+    for a, b in zip(usual.units, today.units, strict=True):
+        assert [r.entry for r in a.settings] == [r.entry for r in b.settings]
+    assert rules(today) & {"temperature-today", "charge-limit-none"}
+    assert "temperature-today" not in rules(usual)
 
 
 def test_load_at_the_lowest_shut_down():
@@ -115,7 +128,7 @@ def test_limits_never_rise_when_a_cap_falls(job, what):
 def test_the_binding_cap_is_the_lowest(job):
     limits = plan_of(job).limits
     for chain in (limits.charge, limits.discharge):
-        assert chain.bank_a == min(c.a for c in chain.caps)
+        assert chain.bank_a == min(c.a for c in chain.caps if not c.today)
         assert next(c.a for c in chain.caps if c.cap == chain.binding) == chain.bank_a
 
 

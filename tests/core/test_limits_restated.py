@@ -90,7 +90,7 @@ def test_without_the_worst_module(job):
 
     left = min(shared(rest(sheet, i), rest(ohms, i)) for i in range(len(found)))
     assert next(c.without_one_a for c in shown.caps if c.cap == "modules-share") == pytest.approx(left, abs=2e-3)
-    assert shown.without_one_a <= min(c.without_one_a or c.a for c in shown.caps) + 1e-6
+    assert shown.without_one_a <= min(c.without_one_a or c.a for c in shown.caps if c.cap != "temperature") + 1e-6
 
 
 @given(random_jobs())

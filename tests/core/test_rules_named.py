@@ -47,6 +47,13 @@ def with_profile(profile: dict, job: dict | None = None) -> Plan:
     return plan(parse_job(json.dumps(job or data(SKERRY)), library), library)
 
 
+def wide_input() -> dict:
+    shipped = next(p for p in LIBRARY if p.id == "hexley-pr3")
+    profile = json.loads(shipped.model_dump_json(by_alias=True, exclude_unset=True))
+    next(s for s in profile["settings"] if s["id"] == "line-low")["max"] = 140
+    return profile
+
+
 def without_slots() -> Plan:
     profile = orrowan()
     del profile["slots"]
@@ -111,13 +118,15 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "units-one-host": lambda: plan_of(changed(SKERRY, units__1__role="host")),
     "units-max-parallel": many_units,
     "units-ac": lambda: plan_of(changed(SKERRY, site__ac__volts=120)),
-    "units-bank-class": lambda: plan_of(changed(LARCH, units__0__profile="orrowan-t8", units__1__profile="orrowan-t8")),
     "windows-idle": without_slots,
     "found-undercharge": lambda: plan_of(found(fill_volts="52.0")),
     "found-cell-count": counting_cells,
     "found-alarm-in-range": lambda: plan_of(found(low_warn="52.6")),
     "read-back-differs": reads_back,
     "own-entry-read": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-volts": "999"}})),
+    "entry-ac-window": lambda: with_profile(wide_input(), changed(LARCH, extra_entries={"LEFT": {"line-low": "121"}})),
+    "entry-temperature": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-hot": "60"}})),
+    "entry-ac-input": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"feed-amps": "40"}})),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }

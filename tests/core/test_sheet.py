@@ -146,8 +146,8 @@ def test_choice_that_is_not_offered_is_a_finding():
 
 def test_floor_of_the_units_range_is_a_stop():
     made = plan_of(changed(SKERRY, mains__breaker_a=10, mains__loads_while_charging_w=1800))
-    found = next(f for f in made.findings if f.rule == "entry-out-of-range")
-    assert found.severity == "stop" and found.numbers["entered"] == 5
+    found = next(f for f in made.findings if f.rule == "entry-out-of-range" and f.severity == "stop")
+    assert found.numbers["entered"] == 5
 
 
 def exported(name, format):

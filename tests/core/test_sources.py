@@ -4,9 +4,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ewerer.core.devices.library import parse_job, shipped_library
+from ewerer.core.flow.results import simulate
 from ewerer.core.planning.limits import engine_derate
 from ewerer.core.planning.sources import ac_window, quiet_hours
-from tests.jobs import LARCH, SKERRY, TARN, changed, job_of, plan_of, rules
+from tests import cases
+from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, job_of, plan_of, rules
+
+LIBRARY = shipped_library()
 
 
 @given(st.sampled_from([110.0, 120.0, 220.0, 230.0, 240.0]), st.booleans())
@@ -41,7 +46,9 @@ def test_orders_in_the_units_own_words():
 
 def test_generator_budget_and_ramp():
     g = plan_of(SKERRY).sources.generator
-    assert g.safe_charge_a == 116 and g.ramp_a == [29, 58, 87, 116] and g.loaded == pytest.approx(1.0, abs=0.01)
+    entered = sum(float(r.entry) for u in plan_of(SKERRY).units for r in u.settings if r.quantity == "mains_charge_max_a")
+    assert g.safe_charge_a == entered == 54 and g.ramp_a == [12, 26, 40, 54], "in the two units' steps of 1 A, to what is entered"
+    assert g.loaded == pytest.approx((2100 + 54 * 56 / 0.93) / 9000, abs=0.01)
     assert any("starts at 20 % and stops at 85 %" in r for r in g.recipe)
     assert any("by hand" in r for r in plan_of(LARCH).sources.generator.recipe)
 
@@ -105,3 +112,18 @@ def test_no_generator_no_plan_for_one():
 def test_length_of_quiet_hours(start, end, hours):
     job = job_of(changed(SKERRY, generator__quiet_from=start, generator__quiet_to=end))
     assert quiet_hours(job.generator) == hours
+
+
+def test_quiet_hours_that_end_when_they_begin_are_none_for_plan_and_simulation():
+    equal, none = cases.plan_case("quiet-equal"), cases.plan_case("quiet-none")
+    assert equal.sources.generator.quiet_h == none.sources.generator.quiet_h == 0
+    assert "generator-quiet-empty" in rules(equal) and "generator-quiet-empty" not in rules(none)
+    ledgers = [simulate(parse_job(cases.text_of(n), LIBRARY), LIBRARY, days=2).ledger for n in ("quiet-equal", "quiet-none")]
+    assert ledgers[0] == ledgers[1] and ledgers[0].generator_h > 0
+
+
+def test_a_ramp_goes_in_the_entrys_own_steps_and_ends_at_it():
+    for name in NAMES:
+        g = plan_of(name).sources.generator
+        if g is not None:
+            assert g.ramp_a == sorted(set(g.ramp_a)) and g.ramp_a[-1] == g.safe_charge_a

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ewerer.core.devices.library import Library, parse_profile, shipped_library
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.slots.forms import compile_slots, expand_slots, sayable
 from ewerer.core.devices.slots.week import (
     AUTO,
@@ -33,6 +33,7 @@ from ewerer.core.flow.scenario import prices_of
 from ewerer.core.pages.calendar import calendar
 from ewerer.core.plan import plan
 from ewerer.core.planning.windows import clashes, compare, price_week
+from tests import cases
 from tests.jobs import SKERRY, TARN, changed, job_of, plan_of, rules
 
 PAIRS = SlotForm(form="pairs", charge_slots=3, discharge_slots=3, step_min=1, end_of_day="24:00")
@@ -283,3 +284,15 @@ def test_prices_of_the_week_are_those_of_the_simulation(rows):
         for p in mine:
             at = slice(day * 1440 + p.start, day * 1440 + p.end)
             assert np.allclose(buy[at], p.price) and np.allclose(sell[at], p.export)
+
+
+def test_24_00_as_a_beginning_is_the_next_days_midnight():
+    """ISO 8601: 24:00 of a day is 00:00 of the next."""
+    late, empty = w("24:00", "02:00", days="mon"), w("24:00", "00:00", days="tue")
+    assert list(spans(late)) == list(spans(w("00:00", "02:00", days="tue"))) == [(1, 0, 120)]
+    assert list(spans(empty)) == []
+    job = parse_job(cases.text_of("window-24"), shipped_library())
+    (event,) = icalendar.Calendar.from_ical(calendar(job)).walk("VEVENT")
+    assert event["dtstart"].dt.weekday() == 1 and (event["dtstart"].dt.hour, event["dtend"].dt.hour) == (0, 2)
+    assert event["rrule"]["byday"] == ["TU"]
+    assert "windows-empty" in rules(cases.plan_case("window-24"))

@@ -2806,10 +2806,21 @@ export interface components {
              */
             source: string | null;
             /**
+             * Charge V
+             * @description highest volts of charging, which the amperes are counted at [V]
+             */
+            charge_v?: number | null;
+            /**
              * Sources
              * @description all AC sources
              */
             sources: components["schemas"]["AcSource"][];
+            /**
+             * Units
+             * @description what each unit charges from AC at most, as it is entered; empty without AC sources
+             * @default []
+             */
+            units: components["schemas"]["UnitShare"][];
         };
         /**
          * AcSource
@@ -2852,6 +2863,12 @@ export interface components {
              * @description what the short cut would draw [W]
              */
             shortcut_draws_w: number;
+            /**
+             * Loads Assumed
+             * @description the loads are assumed, nobody gave them
+             * @default false
+             */
+            loads_assumed: boolean;
         };
         /**
          * AcWindow
@@ -3193,6 +3210,12 @@ export interface components {
              * @description the same with one module gone [A]
              */
             without_one_a?: number | null;
+            /**
+             * Today
+             * @description holds at today's temperature only: shown and judged, never typed into a unit
+             * @default false
+             */
+            today: boolean;
         };
         /**
          * Chain

@@ -92,11 +92,9 @@ class Numbers:
             count = -int((-steps + guard) // 1)
         else:
             count = int((steps + 0.5 + guard) // 1)
-        shown = setting.min + count * setting.step
-        cut = False
-        if shown < setting.min - guard or shown > setting.max + guard:
-            shown, cut = min(max(shown, setting.min), setting.max), True
-        shown = clean(shown)
+        most = int(((setting.max - setting.min) / setting.step + guard) // 1)
+        cut = not 0 <= count <= most
+        shown = clean(setting.min + min(max(count, 0), most) * setting.step)
         return Entry(self.show(setting, shown), clean(shown * factor), cut)
 
     def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:

@@ -21,6 +21,7 @@ from ..documents.job import Job, Series, Tariff, Window
 from ..planning.bank import chemistry_of
 from ..planning.pipeline import solve
 from ..planning.solved import Solved
+from ..planning.sources import quiet_hours
 from ..trade.chemistries import derating, ocv_v
 from ..trade.margins import GENERATOR_STOP_SOC, SUN_EFFICIENCY, TAIL_FRACTION, USUAL_AMBIENT_C
 from ..trade.rules import formula_rule
@@ -276,7 +277,7 @@ def build(
             grid[away] = 0
     quiet = np.zeros(n, dtype=np.int64)
     g = job.generator
-    if g is not None and g.quiet_from and g.quiet_to:
+    if g is not None and g.quiet_from and g.quiet_to and quiet_hours(g):
         a, b = minutes_of(g.quiet_from), minutes_of(g.quiet_to)
         quiet[(minute >= a) & (minute < b) if a < b else (minute >= a) | (minute < b)] = 1
     by_hand = g is not None and g.start == "manual" and "generator" in job.site.sources

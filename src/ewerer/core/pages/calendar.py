@@ -7,7 +7,7 @@ import zoneinfo
 
 from icalendar import Calendar, Event
 
-from ..devices.slots.week import DAY, days_of, minutes_of
+from ..devices.slots.week import begins, days_of
 from ..documents.job import Job
 
 
@@ -22,13 +22,12 @@ def calendar(job: Job) -> bytes:
     monday += dt.timedelta(days=-monday.weekday())
     names = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
     for i, w in enumerate(job.windows):
-        days = sorted(days_of(w.days))
-        start, end = minutes_of(w.from_), minutes_of(w.to)
-        if start == end:
+        later, start, length = begins(w)
+        if not length:
             continue
+        days = sorted((d + later) % 7 for d in days_of(w.days))
         first = monday + dt.timedelta(days=days[0])
-        begin = dt.datetime.combine(first, dt.time(start // 60 % 24, start % 60), tz)
-        length = end - start if end > start else end - start + DAY
+        begin = dt.datetime.combine(first, dt.time(start // 60, start % 60), tz)
         event = Event()
         event.add("uid", f"window-{i}@{job.name.encode().hex()[:24]}")
         event.add("summary", f"{job.name}: {w.action}" + (f" to {round(w.target_soc * 100)} %" if w.target_soc is not None else ""))

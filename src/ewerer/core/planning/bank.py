@@ -100,6 +100,14 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     def line(points: Sequence[Derating] | None, default: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
         return tuple((p.temp_c, p.fraction) for p in points) if points else default
 
+    for what, points, default in (
+        ("charging", profile.charge_derating if profile else None, chemistry.charge_derating),
+        ("discharging", profile.discharge_derating if profile else None, chemistry.discharge_derating),
+    ):
+        if not points:
+            able = [t for t, f in default if f > 0]
+            assumed.append(f"{what} from {figure(min(able))} to {figure(max(able))} °C")
+
     return Module(
         id=m.id,
         index=index,
@@ -350,6 +358,19 @@ def _plausible(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 cell_v=round(cell, 3),
                 series_cells=m.series_cells,
                 likely_cells=likely,
+            )
+
+
+@check("charge-line", "bank", "A module takes charge at some temperature", "max(f(T)) > 0", "the module's sheet")
+def _line(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for m in solved.modules:
+        if not any(f > 0 for _, f in m.charge_derating):
+            yield rule.finding(
+                "stop",
+                f"{m.id} takes no charge at any temperature",
+                "Its line over temperature allows 0 % everywhere.",
+                _at(m, "profile"),
+                "Correct the line in its profile from the data sheet.",
             )
 
 

@@ -13,7 +13,7 @@ from ..trade.margins import CONTINUOUS, FULL_CHARGE_DAYS, LEGS, SHORT_HOLD_MIN, 
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, formula_rule
 from ..trade.steps import clean, figure
-from .limits import engine_derate
+from .limits import bank_gets_a, engine_derate
 from .solved import Module, Solved, Unit
 from .sources import AC_WINDOW, ac_window, strays
 from .thresholds import FLOAT_SCHOOL
@@ -158,7 +158,7 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
         [a for a in schools if a.school != school],
     )
     put("tail_a", tail, HOLD, f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A", tail_low, tail_high)
-    slow = min(a for a in (b.charge_a, b.transfer_charge_a or b.charge_a) if a is not None)
+    slow = bank_gets_a(job, min(b.charge_a, b.transfer_charge_a or b.charge_a))
     if slow > 0:
         longest = max_charge_h(c, b.shutdown_soc, slow, hold / 60)
         put(
@@ -219,17 +219,31 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
     feed = feeding_amps(job, units)
     if feed is not None:
         put("ac_input_max_a", feed[0], INPUT, feed[1])
-    stop = min(_stop_c(m) for m in modules)
-    put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(stop)} °C")
-    put("temp_warn_c", stop - WARN_BELOW_STOP_C, TEMPS, f"{figure(stop)} - {figure(WARN_BELOW_STOP_C)} °C")
-    cold = max(next((t for t, f in m.charge_derating if f > 0), 0.0) for m in modules)
-    put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} °C")
+    stop, top, cold = min(_stop_c(m) for m in modules), charge_top_c(modules), charge_bottom_c(modules)
+    put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(top)} °C", None, top)
+    put("temp_warn_c", stop - WARN_BELOW_STOP_C, TEMPS, f"{figure(stop)} - {figure(WARN_BELOW_STOP_C)} °C", None, top)
+    put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} °C", cold)
     return out
+
+
+def charge_top_c(modules: Sequence[Module]) -> float:
+    """Return the highest temperature [°C] at which every module still takes some charge."""
+
+    def top(m: Module) -> float:
+        last = max((t for t, f in m.charge_derating if f > 0), default=0.0)
+        return next((t for t, f in m.charge_derating if f == 0 and t > last), last)
+
+    return float(min(top(m) for m in modules))
+
+
+def charge_bottom_c(modules: Sequence[Module]) -> float:
+    """Return the temperature [°C] below which some module is not charged."""
+    return float(max(next((t for t, f in m.charge_derating if f > 0), 0.0) for m in modules))
 
 
 def _stop_c(m: Module) -> float:
     """Return the highest temperature [°C] of the module's line at which it still takes current, in whole degrees."""
-    allowed = [t for t, f in m.charge_derating if f > 0]
+    allowed = [t for t, f in m.charge_derating if f > 0] or [m.charge_derating[0][0]]
     zero = [t for t, f in m.charge_derating if f == 0 and t > max(allowed)]
     return float(zero[0] - 2) if zero else float(max(allowed))
 

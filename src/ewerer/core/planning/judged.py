@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from itertools import combinations
+from collections.abc import Iterator
+from itertools import combinations, pairwise
 
 from ..devices.codec import decode
 from ..devices.model import number_of
@@ -14,6 +14,8 @@ from ..trade.finding import Finding
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check
 from ..trade.steps import figure
+from .derived import charge_bottom_c, charge_top_c, feeding_amps
+from .limits import may_charge_from_ac
 from .solved import Solved, Unit
 from .thresholds import charge_ceiling_v
 
@@ -31,7 +33,9 @@ CHAIN: tuple[tuple[str, ...], ...] = (
 """Thresholds from the top down; those of one place are not compared with each other."""
 BESIDE = (("absorb", "restart"), ("restart", "shutdown"), ("absorb", "gen_stop"), ("gen_stop", "gen_start"))
 PAIRS = (*((a, b) for upper, lower in combinations(CHAIN, 2) for a in upper for b in lower), *BESIDE)
-SUMS = (("charge_max_a", "into the bank"), ("discharge_max_a", "out of the bank"), ("mains_charge_max_a", "from AC"))
+SUMS = (("charge_max_a", "into the bank"), ("discharge_max_a", "out of the bank"))
+AC_WINDOW = ("ac_high_off_v", "ac_high_on_v", "ac_low_on_v", "ac_low_off_v")
+"""Limits of the AC input from the top down; the site's nominal volts lie in the middle."""
 
 
 def above_cells(solved: Solved, quantity: str, volts: float) -> bool:
@@ -189,26 +193,14 @@ def _above_plan(row: SheetRow, amps: float) -> bool:
     return not isinstance(row.target, (str, bool)) and amps > row.target + 1e-6
 
 
-@check(
-    "entry-sum",
-    "sheet",
-    "What all units are set to adds up to no more than the bank, and the AC source, may bear",
-    "sum(I_entry) <= I_limit",
-)
+@check("entry-sum", "sheet", "What all units are set to adds up to no more than the bank may bear", "sum(I_entry) <= I_limit")
 def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
     limits = solved.limits
     if limits is None or not solved.sheets:
         return
-    feeds = {"mains", "generator"} & set(solved.job.site.sources)
-    most: Mapping[str, float | None] = {
-        "charge_max_a": limits.charge.bank_a,
-        "discharge_max_a": limits.discharge.bank_a,
-        "mains_charge_max_a": solved.mains_charge_a if feeds else None,
-    }
+    most = {"charge_max_a": limits.charge.bank_a, "discharge_max_a": limits.discharge.bank_a}
     for quantity, way in SUMS:
         limit = most[quantity]
-        if limit is None:
-            continue
         parts: list[tuple[Unit, SheetRow, float]] = []
         for unit in solved.units:
             rows = [(row, v) for row, v in _numbers(solved.sheets[unit.id]) if row.quantity == quantity]
@@ -228,6 +220,182 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 sum_a=total,
                 limit_a=limit,
                 quantity=QUANTITIES[quantity].name,
+            )
+
+
+def _rows_of(solved: Solved, unit: Unit, quantity: str) -> list[tuple[SheetRow, float]]:
+    """Return the rows of a unit that carry a quantity; what is set on the host only counts for the followers of its model too."""
+    rows = [(row, v) for row, v in _numbers(solved.sheets[unit.id]) if row.quantity == quantity]
+    host = solved.host
+    if not rows and host is not None and host.profile.id == unit.profile.id:
+        rows = [(row, v) for row, v in _numbers(solved.sheets[host.id]) if row.quantity == quantity and row.scope == "host"]
+    return rows
+
+
+def ac_draw_a(solved: Solved, unit: Unit) -> float:
+    """Return what a unit set by its sheet may charge from AC at most [A]: the lowest of the caps that act, its AC charger last."""
+    if not may_charge_from_ac(unit, solved.job):
+        return 0.0
+    caps = [unit.profile.ratings.ac_charge_max_a]
+    for quantity in ("mains_charge_max_a", "charge_max_a"):
+        amps = [v for _, v in _rows_of(solved, unit, quantity)]
+        if amps:
+            caps.append(max(amps))
+    return min(caps)
+
+
+def highest_entry_v(solved: Solved) -> float:
+    """Return the highest volts that the chargers will hold [V]: of all sheets, of the plan, and what the BMS asks for."""
+    shown = [v for sheet in solved.sheets.values() for row, v in _numbers(sheet) if row.quantity in ("absorb_v", "float_v")]
+    return max([solved.charge_v, *shown])
+
+
+@check(
+    "entry-ac-budget",
+    "sheet",
+    "All chargers that draw from an AC source together leave it what its loads take",
+    "sum(I_unit) * V_charge_max / eta + P_loads <= 0.8 * breaker * V_ac, or what the generator gives",
+    "NEC 210.20(A)",
+    "S, M",
+)
+def _ac_budget(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    limits = solved.limits
+    if limits is None or not solved.sheets or not limits.ac.sources:
+        return
+    parts = [(u, ac_draw_a(solved, u)) for u in solved.units]
+    total = sum(a for _, a in parts)
+    report = next((c.a for c in limits.charge.caps if c.cap == "bms-reported"), None)
+    if report is not None and not solved.link.silent:
+        total = min(total, report)
+    if total <= 0 or all(_rows_of(solved, u, "ac_input_max_a") for u in solved.units):
+        return  # a limit of the AC input makes the charger give way; its sum is judged by itself
+    efficiency = min(u.profile.ratings.charger_efficiency for u in solved.units)
+    volts = highest_entry_v(solved)
+    drawn = total * volts / efficiency
+    for source in limits.ac.sources:
+        over = drawn + source.loads_w - source.available_w
+        if over <= 0.5:
+            continue
+        unit, _ = max(parts, key=lambda p: p[1])
+        row = next((r for q in ("mains_charge_max_a", "charge_max_a") for r, _ in _rows_of(solved, unit, q)), None)
+        yield rule.finding(
+            "stop",
+            f"Charging overloads the {source.source}",
+            f"{', '.join(f'{u.id} {figure(a)} A' for u, a in parts if a)}"
+            + (f", of which the BMS lets {figure(total)} A through," if total < sum(a for _, a in parts) - 1e-6 else "")
+            + f" at {figure(volts)} V draw {figure(drawn, 0)} W; {figure(source.available_w)} W are there and "
+            f"{figure(source.loads_w)} W of loads run" + (", assumed." if source.loads_assumed else "."),
+            _at(solved, unit, row) if row is not None else f"/units/{unit.index}/profile",
+            "Enter the loads that run while charging."
+            if source.loads_assumed
+            else _fix(solved, unit, row)
+            if row is not None
+            else "Nothing on this unit limits what it charges from AC: a larger source, fewer loads, or another model.",
+            drawn_w=round(drawn, 1),
+            loads_w=source.loads_w,
+            available_w=source.available_w,
+            volts=volts,
+            amps=total,
+        )
+
+
+@check(
+    "entry-ac-input",
+    "sheet",
+    "The units on one phase together draw no more than what feeds it",
+    "sum(I_input) <= 0.8 * breaker, or what the generator gives",
+    "NEC 210.20(A)",
+    "S, M",
+)
+def _ac_input(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    feed = feeding_amps(solved.job, solved.units)
+    if feed is None or not solved.sheets:
+        return
+    phases = [u.job.phase for u in solved.units]
+    limit = feed[0] * max(phases.count(p) for p in phases)
+    for phase in dict.fromkeys(phases):
+        parts = [
+            (u, max(_rows_of(solved, u, "ac_input_max_a"), key=lambda r: r[1]))
+            for u in solved.units
+            if u.job.phase == phase and _rows_of(solved, u, "ac_input_max_a")
+        ]
+        total = sum(a for _, (_, a) in parts)
+        cut = [r for u, (r, a) in parts if _above_plan(r, a) and r.setting not in solved.job.extra_entries.get(u.id, {})]
+        if total > limit + 0.01 and not cut:
+            unit, (row, _) = max(parts, key=lambda p: p[1][1])
+            yield rule.finding(
+                "stop",
+                f"The units on {phase} may draw more than what feeds them",
+                f"{', '.join(f'{u.id} {figure(a)} A' for u, (_, a) in parts)}: {figure(total)} A; {figure(limit)} A is the most.",
+                _at(solved, unit, row),
+                _fix(solved, unit, row),
+                sum_a=total,
+                limit_a=limit,
+            )
+
+
+@check(
+    "entry-temperature",
+    "sheet",
+    "Temperatures on a sheet lie inside what the modules bear, the warning before the stop",
+    "stop <= T_charge_max, cold stop >= T_charge_min, warn < stop",
+    "the module's sheet",
+)
+def _temperature(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if not solved.modules:
+        return
+    top, bottom = charge_top_c(solved.modules), charge_bottom_c(solved.modules)
+    for ids, unit, sheet in _judged(solved):
+        rows = {row.quantity: (row, v) for row, v in _numbers(sheet)}
+        for name, limit, beyond, said in (
+            ("temp_stop_c", top, 1, f"the modules are charged up to {figure(top)} °C"),
+            ("low_temp_stop_c", bottom, -1, f"the modules are charged from {figure(bottom)} °C"),
+        ):
+            if name in rows and (rows[name][1] - limit) * beyond > 1e-6:
+                row, value = rows[name]
+                yield rule.finding(
+                    "stop",
+                    f"{row.label} is outside what the modules bear",
+                    f"{', '.join(ids)}: {_words(row)}; {said}.",
+                    _at(solved, unit, row),
+                    _fix(solved, unit, row),
+                    entered_c=value,
+                    limit_c=limit,
+                )
+        if "temp_stop_c" in rows and "temp_warn_c" in rows and rows["temp_warn_c"][1] >= rows["temp_stop_c"][1] - 1e-6:
+            (warn, _), (stop, _) = rows["temp_warn_c"], rows["temp_stop_c"]
+            yield rule.finding(
+                "caution",
+                f"{warn.label} does not come before {stop.label}",
+                f"{', '.join(ids)}: {warn.label} {_words(warn)}, {stop.label} {_words(stop)}.",
+                _at(solved, unit, warn),
+                _fix(solved, unit, warn),
+            )
+
+
+@check(
+    "entry-ac-window",
+    "sheet",
+    "The limits of the AC input stand in their order around the site's volts",
+    "low off < low on < V_nominal < high on < high off",
+)
+def _window(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    nominal = solved.job.site.ac.volts
+    for ids, unit, sheet in _judged(solved):
+        rows = {row.quantity: (row, v) for row, v in _numbers(sheet) if row.quantity in AC_WINDOW}
+        have = [(n, *rows[n]) for n in AC_WINDOW if n in rows]
+        wrong = [(a, b) for a, b in pairwise(have) if a[2] <= b[2] + 1e-6]
+        outside = [
+            h for h in have if (h[0].startswith("ac_high") and h[2] <= nominal) or (h[0].startswith("ac_low") and h[2] >= nominal)
+        ]
+        if wrong or outside:
+            row = wrong[0][0][1] if wrong else outside[0][1]
+            yield rule.finding(
+                "stop",
+                "The AC input's limits are not in their order",
+                f"{', '.join(ids)}: {', '.join(f'{r.label} {_words(r)}' for _, r, _ in have)}; the site has {figure(nominal)} V.",
+                _at(solved, unit, row),
+                _fix(solved, unit, row),
             )
 
 

@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Literal
 
+from ..devices.codec import encode, factor_of
 from ..documents.job import Job
+from ..documents.profiles import Setting
 from ..documents.results.bank import Bank
 from ..documents.results.limits import Ac, AcSource, Cap, Chain, Limits, UnitShare
 from ..documents.results.link import Link
@@ -37,7 +39,7 @@ FUSE = formula_rule(
 TEMPERATURE = formula_rule(
     "temperature-derating",
     "limits",
-    "Cold and hot cells take less; below 0 °C lithium is not charged",
+    "Cold and hot cells take less; below 0 °C lithium is not charged. Today's figure is shown, never stored in a unit",
     "I_i = f(T) * I_i, f from the module's sheet or the usual line",
     "common practice; the module's sheet rules",
     "T",
@@ -87,6 +89,7 @@ def ac_budget(
     charge_v: float,
     nominal_v: float,
     efficiency: float = CHARGER_EFFICIENCY,
+    loads_assumed: bool = False,
 ) -> AcSource:
     """Return the charging budget of one AC source.
 
@@ -104,6 +107,7 @@ def ac_budget(
         charge_a=floor_to_step(free * efficiency / charge_v, 1),
         shortcut_a=shortcut,
         shortcut_draws_w=round(shortcut * charge_v / efficiency, 1),
+        loads_assumed=loads_assumed,
     )
 
 
@@ -201,7 +205,8 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
         cooled = [s * f for s, f in zip(sheet, part, strict=True)]
         yield Cap(
             cap="temperature",
-            word="Temperature now",
+            word="Temperature today",
+            today=True,
             a=round(shared_limit_a(cooled, branches)[0], 3),
             rule="temperature-derating",
             why=f"{figure(min(part) * 100, 0)} % allowed at {figure(ambient, 1)} °C",
@@ -239,8 +244,14 @@ def _wire_caps(job: Job) -> Iterator[Cap]:
         yield Cap(cap="cable", word="Main cable", a=job.bank.cable_a, rule="chain-of-caps", why="as given")
 
 
+def lasting(caps: Sequence[Cap]) -> list[Cap]:
+    """Return the caps that hold on every day: without today's temperature, which no unit is set to."""
+    return [c for c in caps if not c.today]
+
+
 def _chain(caps: list[Cap], shares: list[UnitShare], needed: float | None, peak: float | None) -> Chain:
-    lowest = min(caps, key=lambda c: c.a)
+    kept = lasting(caps)
+    lowest = min(kept, key=lambda c: c.a)
     return Chain(
         bank_a=lowest.a,
         binding=lowest.cap,
@@ -248,8 +259,8 @@ def _chain(caps: list[Cap], shares: list[UnitShare], needed: float | None, peak:
         units=shares,
         needed_a=_rounded(needed),
         needed_peak_a=_rounded(peak),
-        without_one_a=min(c.without_one_a if c.without_one_a is not None else c.a for c in caps)
-        if any(c.without_one_a is not None for c in caps)
+        without_one_a=min(c.without_one_a if c.without_one_a is not None else c.a for c in kept)
+        if any(c.without_one_a is not None for c in kept)
         else None,
     )
 
@@ -284,7 +295,7 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
                 + " together",
             )
         )
-    bank_in = min(c.a for c in into)
+    bank_in = min(c.a for c in lasting(into))
     unit_steps = [_amp_step(u, "charge_max_a") for u in units]
     units_first = job.policy.charge_order == "mains-first"
     if units_first:
@@ -316,80 +327,162 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
             )
         )
     out_steps = [_amp_step(u, "discharge_max_a") for u in units]
-    bank_out = min(c.a for c in outof)
+    bank_out = min(c.a for c in lasting(outof))
     out_parts = split(bank_out, out_max, out_steps) if units else []
     out_shares = [UnitShare(unit=u.id, a=a, own_max_a=round(top, 1)) for u, a, top in zip(units, out_parts, out_max, strict=True)]
     load_w = design_load_w(job, units)
+    ac = _ac(job, bank, units, charge_v)
     peak_w = job.loads.peak_w if job.loads.peak_w is not None else load_w
     return Limits(
         charge=_chain(into, charge_shares, None, None),
         discharge=_chain(outof, out_shares, discharge_a(load_w, eta, low_v), discharge_a(peak_w, eta, low_v)),
-        ac=_ac(job, bank, ratings.charger_efficiency if ratings else CHARGER_EFFICIENCY, charge_v),
+        ac=ac.model_copy(update={"units": ac_parts(job, units, charge_shares, ac)}),
         temperature_c=job.site.bank_ambient_c,
     )
 
 
 def _amp_step(unit: Unit, quantity: str) -> float:
     setting = unit.profile.setting_for(quantity)
-    if setting is None or setting.encoding.kind != "plain" or setting.step is None:
+    if setting is None or setting.is_choice or setting.step is None:
         return 1.0
-    return setting.step / setting.encoding.scale
+    return setting.step * factor_of(setting, unit.profile)
 
 
-def _ac(job: Job, bank: Bank, efficiency: float, charge_v: float) -> Ac:
+def other_load_w(job: Job) -> float:
+    """Return the other loads on the mains' side [W], as a mean over the day."""
+    return (job.loads.other_daily_wh or 0.0) / 24
+
+
+def _ac(job: Job, bank: Bank, units: Sequence[Unit], charge_v: float) -> Ac:
     sources = []
-    derate = engine_derate(job)
-    default_loads = job.loads.continuous_w or 0.0
-    legs = LEGS[job.site.ac.topology]
+    efficiency = min((u.profile.ratings.charger_efficiency for u in units), default=CHARGER_EFFICIENCY)
+    assumed = design_load_w(job, units)
     if job.mains is not None and "mains" in job.site.sources:
-        loads = job.mains.loads_while_charging_w
+        own = job.mains.loads_while_charging_w
         sources.append(
             ac_budget(
                 "mains",
-                CONTINUOUS * job.mains.breaker_a * job.site.ac.volts * legs,
-                default_loads if loads is None else loads,
+                CONTINUOUS * job.mains.breaker_a * job.site.ac.volts * LEGS[job.site.ac.topology],
+                assumed + other_load_w(job) if own is None else own,
                 charge_v,
                 bank.class_v,
                 efficiency,
+                own is None and job.loads.continuous_w is None,
             )
         )
     if job.generator is not None and "generator" in job.site.sources:
-        loads = job.generator.loads_while_charging_w
+        own = job.generator.loads_while_charging_w
         sources.append(
             ac_budget(
                 "generator",
-                job.generator.continuous_w * derate,
-                default_loads if loads is None else loads,
+                job.generator.continuous_w * engine_derate(job),
+                assumed if own is None else own,
                 charge_v,
                 bank.class_v,
                 efficiency,
+                own is None and job.loads.continuous_w is None,
             )
         )
     if not sources:
         return Ac(free_w=None, charge_a=None, shortcut_a=None, source=None, sources=[])
     tight = min(sources, key=lambda s: s.charge_a)
-    return Ac(free_w=tight.free_w, charge_a=tight.charge_a, shortcut_a=tight.shortcut_a, source=tight.source, sources=sources)
+    return Ac(
+        free_w=tight.free_w,
+        charge_a=tight.charge_a,
+        shortcut_a=tight.shortcut_a,
+        source=tight.source,
+        charge_v=clean(round(charge_v, 4)),
+        sources=sources,
+    )
 
 
-def mains_charge_a(limits: Limits, units: Sequence[Unit]) -> float:
-    """Return what the units may draw from AC for charging in all [A]: AC budget, own AC maxima, their parts."""
-    parts = sum(s.a for s in limits.charge.units if s.kind == "unit")
-    own = sum(u.profile.ratings.ac_charge_max_a for u in units)
-    amps = [parts, own] + ([limits.ac.charge_a] if limits.ac.charge_a is not None else [0.0])
-    return min(amps)
+def may_charge_from_ac(unit: Unit, job: Job) -> bool:
+    """Return whether the unit charges from AC: a source is there, and no charge order that it offers forbids it."""
+    order = unit.profile.setting_for("charge_order")
+    forbidden = job.policy.charge_order == "sun-only" and order is not None and "sun-only" in (order.encoding.choices or {})
+    return bool({"mains", "generator"} & set(job.site.sources)) and not forbidden
+
+
+def ac_limiter(unit: Unit) -> Setting | None:
+    """Return the setting that holds back what the unit charges from AC: its AC charger's own, else its only charge setting."""
+    profile = unit.profile
+    if profile.setting_for("mains_charge_max_a") is not None or profile.setting_for("ac_input_max_a") is not None:
+        return profile.setting_for("mains_charge_max_a")
+    return profile.setting_for("charge_max_a")
+
+
+def ac_step_a(unit: Unit) -> float:
+    """Return the least change [A] of what the unit can be set to charge from AC."""
+    setting = ac_limiter(unit)
+    if setting is None or setting.step is None or setting.is_choice:
+        return 1.0
+    return setting.step * factor_of(setting, unit.profile)
+
+
+def ac_parts(job: Job, units: Sequence[Unit], shares: Sequence[UnitShare], ac: Ac) -> list[UnitShare]:
+    """Return what each unit is to charge from AC at most [A], as it can be entered; nothing without an AC source.
+
+    The lowest of the unit's part of the bank's limit, its part of what the source leaves, and its own AC charger.
+    """
+    if ac.charge_a is None:
+        return []
+    out = []
+    for unit in units:
+        own = next(s.a for s in shares if s.unit == unit.id)
+        top = unit.profile.ratings.ac_charge_max_a
+        part = min(own, ac.charge_a / len(units), top)
+        setting = ac_limiter(unit)
+        if setting is not None and not setting.is_choice:
+            entered = encode(setting, part, unit.profile).value
+            part = min(float(entered), part)  # a range that begins above its part is told by entry-out-of-range
+        out.append(UnitShare(unit=unit.id, a=clean(part), own_max_a=top))
+    return out
+
+
+def bank_gets_a(job: Job, charge_a: float) -> float:
+    """Return what of a charging current [A] reaches the bank where DC loads that nobody measures take their part first."""
+    return max(0.0, charge_a - (job.site.dc_loads_a or 0.0))
 
 
 @check("charge-limit-none", "limits", "A bank that may not be charged now is named", "I_charge > 0")
 def _none(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    if solved.limits and solved.limits.charge.bank_a <= 0:
-        cap = next(c for c in solved.limits.charge.caps if c.a <= 0)
+    cap = next((c for c in solved.limits.charge.caps if c.a <= 0), None) if solved.limits else None
+    if cap is not None:
         yield rule.finding(
             "stop",
             "No charging now",
             f"{cap.word}: {cap.why}.",
             "/site/bank_ambient_c" if cap.cap == "temperature" else "/bank",
             "Warm the bank above freezing before any charge." if cap.cap == "temperature" else "Correct the cap.",
-            charge_limit_a=solved.limits.charge.bank_a,
+            charge_limit_a=cap.a,
+        )
+
+
+@check(
+    "temperature-today",
+    "limits",
+    "What the bank takes at today's temperature is said beside what is entered",
+    "I_today = f(T) * I; who holds it: the BMS in closed loop, the person in open loop",
+)
+def _today(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None:
+        return
+    for way, chain in (("in", solved.limits.charge), ("out", solved.limits.discharge)):
+        cap = next((c for c in chain.caps if c.today), None)
+        if cap is None or cap.a <= 0 or cap.a >= chain.bank_a - 1e-6:
+            continue
+        held = solved.link.loop == "closed" and not solved.link.silent
+        at = figure(solved.limits.temperature_c or 0.0, 1)
+        yield rule.finding(
+            "note" if held else "caution",
+            f"At {at} °C less may go {way}",
+            f"{figure(cap.a, 1)} A today; {figure(chain.bank_a, 1)} A is entered, for the bank's usual temperature. "
+            + ("The BMS holds the difference back." if held else "Nothing but the person holds the difference back."),
+            "/site/bank_ambient_c",
+            "" if held else "Watch the current today, or wait until the bank is warm.",
+            today_a=cap.a,
+            entered_a=chain.bank_a,
+            at_c=solved.limits.temperature_c,
         )
 
 
@@ -399,8 +492,8 @@ def _adequate(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     chain = solved.limits.discharge
     # The units' own rating is judged in stage Units; here the bank's side counts.
-    limit = min(c.a for c in chain.caps if c.cap != "units")
     cap = min((c for c in chain.caps if c.cap != "units"), key=lambda c: c.a)
+    limit = cap.a
     if chain.needed_a is not None and chain.needed_a > limit:
         yield rule.finding(
             "stop",
@@ -454,9 +547,10 @@ def _ac_free(rule: Rule, solved: Solved) -> Iterator[Finding]:
             yield rule.finding(
                 "caution",
                 f"The {s.source} has nothing left for charging",
-                f"{figure(s.available_w)} W available, {figure(s.loads_w)} W of loads while charging.",
+                f"{figure(s.available_w)} W available, {figure(s.loads_w)} W of loads while charging"
+                + (", assumed: half of the units' rating." if s.loads_assumed else "."),
                 at,
-                "Shed load while charging, or a larger source.",
+                "Enter the loads that run while charging." if s.loads_assumed else "Shed load while charging, or a larger source.",
                 available_w=s.available_w,
                 loads_w=s.loads_w,
             )
@@ -498,7 +592,7 @@ def _sun_share(rule: Rule, solved: Solved) -> Iterator[Finding]:
 def _dc_loads(rule: Rule, solved: Solved) -> Iterator[Finding]:
     dc = solved.job.site.dc_loads_a
     if solved.limits and dc:
-        left = max(0.0, solved.limits.charge.bank_a - dc)
+        left = bank_gets_a(solved.job, solved.limits.charge.bank_a)
         yield rule.finding(
             "note",
             "DC loads come off the charge",

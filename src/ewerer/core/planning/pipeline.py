@@ -2,23 +2,43 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.profiles import InverterProfile
+from ..documents.results.bank import Bank
 from ..trade.chemistries import charge_level_v
 from . import judged  # noqa: F401  (its checks run on the sheets made here)
 from .bank import chemistry_of, plan_bank, resolve_modules
 from .derived import derive
-from .limits import mains_charge_a, plan_limits
-from .link import plan_link
+from .limits import plan_limits
+from .link import charge_request_v, plan_link
 from .sheet import plan_sheets, plan_values
-from .solved import Solved
+from .solved import Module, Solved
 from .sources import plan_sources
 from .thresholds import basis_of, solve_ladder
 from .units import resolve_sun_chargers, resolve_units
 from .windows import plan_windows
+
+ROUNDS = 4
+"""Most rounds of limits and ladder until the volts that the budget was counted at are the volts planned."""
+
+
+def first_charge_v(job: Job, modules: Sequence[Module], bank: Bank) -> float:
+    """Return where the planned volts of charging start from [V]: the person's own figure, else the chosen school."""
+    own = job.policy.own_figures.get("absorb_v")
+    return own or bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school)
+
+
+def highest_charge_v(solved: Solved) -> float:
+    """Return the highest volts that any unit is planned to charge to [V], what the BMS asks for in closed loop included."""
+    planned = [r.value for ladder in solved.ladders.values() for n, r in ladder.rungs.items() if n in ("absorb_v", "float_v")]
+    speaking = [m for m in solved.modules if m.id in solved.link.speaking and m.bms is not None]
+    bms = speaking[0].bms if speaking and solved.link.loop == "closed" else None
+    asked = charge_request_v(speaking, bms) if bms is not None else None
+    return max([*planned, *([asked] if asked else [])], default=solved.charge_v)
 
 
 def solve(job: Job, library: Library) -> Solved:
@@ -35,14 +55,20 @@ def solve(job: Job, library: Library) -> Solved:
         bank=bank,
         link=plan_link(job, modules, units, library),
         windows=plan_windows(job, units),
-        charge_v=bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school) if bank else 0.0,
+        charge_v=first_charge_v(job, modules, bank) if bank else 0.0,
     )
     if bank is not None:
-        limits = plan_limits(solved, bank)
-        solved = replace(solved, limits=limits, mains_charge_a=mains_charge_a(limits, units))
-        solved = replace(solved, basis=basis_of(solved, bank, limits))
         profiles: list[InverterProfile | None] = [*solved.profiles] or [None]
-        solved = replace(solved, ladders={p.id if p else "": solve_ladder(solved, p) for p in profiles})
+        for turn in range(ROUNDS):
+            limits = plan_limits(solved, bank)
+            solved = replace(solved, limits=limits, mains_charge_a=sum(s.a for s in limits.ac.units))
+            solved = replace(solved, basis=basis_of(solved, bank, limits))
+            solved = replace(solved, ladders={p.id if p else "": solve_ladder(solved, p) for p in profiles})
+            highest = highest_charge_v(solved)
+            if abs(highest - solved.charge_v) < 1e-6 or (turn and highest < solved.charge_v):
+                break
+            # The AC budget is counted at the volts that are planned: again with those the ladder came to.
+            solved = replace(solved, charge_v=highest)
         solved = replace(solved, derived={p.id if p else "": derive(solved, p) for p in profiles})
     solved = replace(solved, sources=plan_sources(solved))
     solved = replace(solved, values={u.id: plan_values(u, solved) for u in units})

@@ -14,6 +14,7 @@ from ..trade.finding import Finding
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import figure
+from .limits import ac_limiter, may_charge_from_ac
 from .solved import Solved, Unit
 
 ORDER = formula_rule(
@@ -34,11 +35,12 @@ def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
     if solved.limits is not None:
         own = next((s.a for s in solved.limits.charge.units if s.unit == unit.id and s.kind == "unit"), None)
         out = next((s.a for s in solved.limits.discharge.units if s.unit == unit.id), None)
+        ac = next((s.a for s in solved.limits.ac.units if s.unit == unit.id), None)
         if own is not None:
-            values["charge_max_a"] = own
-            values["mains_charge_max_a"] = min(
-                own, solved.mains_charge_a / max(1, len(solved.units)), unit.profile.ratings.ac_charge_max_a
-            )
+            limiter = ac_limiter(unit)
+            bound = limiter is not None and limiter.quantity == "charge_max_a" and may_charge_from_ac(unit, solved.job)
+            values["charge_max_a"] = min(own, ac) if bound and ac is not None else own
+            values["mains_charge_max_a"] = ac or 0.0
         if out is not None:
             values["discharge_max_a"] = out
     if unit.job.role == "follower" and unit.profile.follower_battery_type and values.get("battery_type") == "protocol":
@@ -119,14 +121,16 @@ def _rows(
                 leave(s, f"The unit does not offer {values[s.quantity]}.")
                 continue
             planned.append(s)
-    shown |= {id: e.text for id, e in entries.items()}
-    kept = []
-    for s in planned:
-        if s.works_only_if and not parse_condition(s.works_only_if).holds(shown):
-            del entries[s.id]
+    kept = planned
+    while True:
+        # A row that is idle shows its factory value again, which may leave further rows idle.
+        now = shown | {s.id: entries[s.id].text for s in kept}
+        idle = [s for s in kept if s.works_only_if and not parse_condition(s.works_only_if).holds(now)]
+        if not idle:
+            break
+        kept = [s for s in kept if s not in idle]
+        for s in idle:
             leave(s, f"Works only if {s.works_only_if}.")
-        else:
-            kept.append(s)
     after = _before(profile, kept, entries)
     order = _in_order(kept, after)
     rows = []
@@ -204,6 +208,12 @@ def _in_order(kept: list[Setting], after: dict[str, set[str]]) -> list[Setting]:
     return out
 
 
+def equalising_off(unit: Unit, solved: Solved) -> bool:
+    """Return whether the unit's sheet switches equalising off, so that its time and volts never act."""
+    sheet = solved.sheets.get(unit.id)
+    return sheet is not None and any(r.quantity == "equalise_on" and r.value is False for r in sheet.settings)
+
+
 @check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
 def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
     seen = set()
@@ -214,6 +224,8 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
             seen.add((unit.profile.id, name, value))
             if name == "mains_charge_max_a" and not {"mains", "generator"} & set(solved.job.site.sources):
                 continue  # with no AC source the setting does nothing
+            if name == "equalise_min" and equalising_off(unit, solved):
+                continue  # a time that never runs
             if isinstance(value, (str, bool)):
                 continue
             for s in unit.profile.settings:
@@ -224,8 +236,9 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     continue
                 side = safe_side(s)
                 worse = (side == "down" and e.value > value) or (side == "up" and e.value < value)
+                timer = QUANTITIES[name].kind == "time"  # ends a charge too early; hurts nobody
                 yield rule.finding(
-                    "stop" if worse else "note",
+                    "note" if not worse else "caution" if timer else "stop",
                     f"{s.label} cannot be set to the plan on {unit.id}",
                     f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
                     + (" That is on the unsafe side." if worse else ""),

@@ -13,7 +13,7 @@ from ..trade.finding import Finding
 from ..trade.margins import CHARGER_EFFICIENCY, GENERATOR_STOP_SOC, MIN_GENERATOR_LOAD
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
-from .limits import engine_derate
+from .limits import ac_step_a, engine_derate
 from .solved import Solved
 
 RAMP = (0.25, 0.5, 0.75, 1.0)
@@ -132,7 +132,8 @@ def _generator(solved: Solved) -> GeneratorPlan | None:
     if g is None or "generator" not in solved.job.site.sources or solved.bank is None or solved.limits is None:
         return None
     budget = next((s for s in solved.limits.ac.sources if s.source == "generator"), None)
-    safe = min(budget.charge_a if budget else 0.0, sum(s.a for s in solved.limits.charge.units if s.kind == "unit"))
+    safe = min(budget.charge_a if budget else 0.0, solved.mains_charge_a)
+    step = sum(ac_step_a(u) for u in solved.units) or 1.0
     rated = g.continuous_w
     efficiency = solved.units[0].profile.ratings.charger_efficiency if solved.units else CHARGER_EFFICIENCY
     drawn = (budget.loads_w if budget else 0.0) + safe * solved.charge_v / efficiency
@@ -184,7 +185,7 @@ def _generator(solved: Solved) -> GeneratorPlan | None:
         quiet_h=hours,
         quiet_needs_wh=round(load_w * hours, 0),
         quiet_has_wh=round(available, 0),
-        ramp_a=[floor_to_step(safe * part, 1) for part in RAMP],
+        ramp_a=list(dict.fromkeys([*(a for part in RAMP[:-1] if (a := floor_to_step(safe * part, step)) > 0), clean(safe)])),
         recipe=recipe,
     )
 
@@ -196,6 +197,19 @@ def _stop_level(solved: Solved) -> float:
         if name in solved.ladder.rungs:
             return solved.ladder.rungs[name].value
     return GENERATOR_STOP_SOC
+
+
+@check("generator-quiet-empty", "sources", "Quiet hours that end when they begin are none", "from = to: 0 h")
+def _quiet_empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    g = solved.job.generator
+    if g is not None and g.quiet_from and g.quiet_to and not quiet_hours(g):
+        yield rule.finding(
+            "note",
+            "No quiet hours",
+            f"They begin and end at {g.quiet_from}: that is read as none, never as the whole day.",
+            "/generator/quiet_to",
+            "Enter when they end, or empty both.",
+        )
 
 
 @check(

@@ -184,36 +184,54 @@ def _ac(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "units-bank-class",
     "units",
-    "The bank's voltage lies inside the unit's battery range",
-    "V_unit_min <= n * V_cell_min, n * V_cell_charge <= V_unit_max, class_bank = class_unit",
+    "The volts that are planned lie inside every unit's battery range, at both ends",
+    "V_unit_min <= lowest planned volts, highest planned volts <= V_unit_max, class_bank = class_unit",
 )
 def _bank_class(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    host, bank = solved.host, solved.bank
-    if host is None or bank is None:
+    bank = solved.bank
+    if bank is None:
         return
-    if bank.class_v != host.profile.ratings.class_v:
-        yield rule.finding(
-            "stop",
-            "Bank and unit are of different voltage classes",
-            f"{bank.series_cells} cells make a {bank.class_v} V bank; {host.profile.name} is for {host.profile.ratings.class_v} V.",
-            f"/units/{host.index}/profile",
-            "Count the cells again, or choose a unit of the bank's class.",
-            bank_class_v=bank.class_v,
-            unit_class_v=host.profile.ratings.class_v,
-        )
-        return
-    ratings = host.profile.ratings
-    empty = bank.series_cells * bank.cell_min_v
-    if solved.charge_v > ratings.battery_v_max or empty > ratings.battery_v_max or solved.charge_v < ratings.battery_v_min:
-        yield rule.finding(
-            "stop",
-            "The bank's voltage is outside the unit's range",
-            f"{host.profile.name} bears {figure(ratings.battery_v_min)} to {figure(ratings.battery_v_max)} V; this bank goes from {figure(empty)} to {figure(solved.charge_v)} V.",
-            f"/units/{host.index}/profile",
-            "Choose a unit for this bank, or a gentler charge school.",
-            charge_v=round(solved.charge_v, 2),
-            unit_max_v=ratings.battery_v_max,
-        )
+    for profile in solved.profiles:
+        ratings = profile.ratings
+        unit = next(u for u in solved.units if u.profile.id == profile.id)
+        if bank.class_v != ratings.class_v:
+            yield rule.finding(
+                "stop",
+                "Bank and unit are of different voltage classes",
+                f"{bank.series_cells} cells make a {bank.class_v} V bank; {profile.name} is for {ratings.class_v} V.",
+                f"/units/{unit.index}/profile",
+                "Count the cells again, or choose a unit of the bank's class.",
+                bank_class_v=bank.class_v,
+                unit_class_v=ratings.class_v,
+            )
+            continue
+        low, high = planned_range_v(solved, profile.id)
+        if high > ratings.battery_v_max + 1e-9 or low < ratings.battery_v_min - 1e-9:
+            yield rule.finding(
+                "stop",
+                "The bank's voltage is outside the unit's range",
+                f"{profile.name} bears {figure(ratings.battery_v_min)} to {figure(ratings.battery_v_max)} V; this bank is planned to work "
+                f"from {figure(low)} to {figure(high)} V.",
+                f"/units/{unit.index}/profile",
+                "Choose a unit for this bank, or a gentler charge school and a higher shut-down.",
+                lowest_v=round(low, 2),
+                charge_v=round(high, 2),
+                unit_min_v=ratings.battery_v_min,
+                unit_max_v=ratings.battery_v_max,
+            )
+
+
+def planned_range_v(solved: Solved, profile_id: str) -> tuple[float, float]:
+    """Return the lowest and highest volts [V] that the bank is planned to work at.
+
+    The lowest is the unit's own shut-down, else the BMS cut-off; the highest what it is charged to.
+    """
+    ladder = solved.ladders.get(profile_id)
+    shut = ladder.rungs.get("shutdown_v") if ladder else None
+    bank = solved.bank
+    assert bank is not None
+    low = shut.value if shut is not None else bank.series_cells * bank.cell_min_v
+    return low, solved.charge_v
 
 
 @check("units-power", "units", "The units together carry the design loads", "P_load <= sum(P_i), P_peak <= sum(P_surge_i)")

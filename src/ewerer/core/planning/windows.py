@@ -138,7 +138,9 @@ def _empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
             yield rule.finding(
                 "caution",
                 f"Window {i + 1} is empty",
-                f"It begins and ends at {w.from_}.",
+                f"It begins and ends at {w.from_}."
+                if w.from_ == w.to
+                else f"{w.from_} is the next day's 00:00, where it ends at once.",
                 f"/windows/{i}",
                 "Give it an end, or take it out.",
             )

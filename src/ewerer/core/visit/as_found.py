@@ -258,7 +258,11 @@ def agreement(solved: Solved) -> list[AgreementRow]:
             text = ""
             if s.scope == "same-on-all" and len(noted) > 1:
                 first = next(iter(noted.values()))
-                odd = [id for id, v in noted.items() if not same_display(s, v, first, profile)]
+                wanted = {id: planned[id].get(s.id) for id in noted}
+                if len(set(wanted.values())) > 1:  # the plan itself sets them apart: each against its own entry
+                    odd = [id for id, v in noted.items() if not same_display(s, v, wanted[id] or v, profile)]
+                else:
+                    odd = [id for id, v in noted.items() if not same_display(s, v, first, profile)]
                 agrees = not odd
                 text = "" if agrees else f"differs on {', '.join(odd)}"
                 if odd and all(

@@ -69,10 +69,22 @@ def what_of(window: Window) -> What:
     )
 
 
-def spans(window: Window) -> Iterator[tuple[int, int, int]]:
-    """Yield (weekday, from, to) in minutes; a window over midnight goes on the next day. An empty one yields nothing."""
+def begins(window: Window) -> tuple[int, int, int]:
+    """Return whether a window begins on the day after its own (0, 1), its first minute there, and its length [min], 0 where empty."""
     start, end = minutes_of(window.from_), minutes_of(window.to)
-    for day in sorted(days_of(window.days)):
+    later = int(start == DAY and end != DAY)
+    start = 0 if later else start
+    return later, start, end - start if end >= start else end - start + DAY
+
+
+def spans(window: Window) -> Iterator[tuple[int, int, int]]:
+    """Yield (weekday, from, to) in minutes; a window over midnight goes on the next day. An empty one yields nothing.
+
+    24:00 as a beginning is the next day's 00:00.
+    """
+    later, start, length = begins(window)
+    end = (start + length - 1) % DAY + 1 if length else start
+    for day in sorted((d + later) % 7 for d in days_of(window.days)):
         if start < end:
             yield day, start, end
         elif start > end:

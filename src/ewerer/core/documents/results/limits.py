@@ -18,6 +18,7 @@ class Cap(PlanPart):
     why: str = Field(description="how it comes about")
     rule: str = Field(description="id of the rule")
     without_one_a: float | None = Field(default=None, description="the same with one module gone [A]")
+    today: bool = Field(default=False, description="holds at today's temperature only: shown and judged, never typed into a unit")
 
 
 class UnitShare(PlanPart):
@@ -51,6 +52,7 @@ class AcSource(PlanPart):
     charge_a: float = Field(description="what may go into the bank from it [A]")
     shortcut_a: float = Field(description="the trade's short cut, which overstates [A]")
     shortcut_draws_w: float = Field(description="what the short cut would draw [W]")
+    loads_assumed: bool = Field(default=False, description="the loads are assumed, nobody gave them")
 
 
 class Ac(PlanPart):
@@ -60,7 +62,11 @@ class Ac(PlanPart):
     charge_a: float | None = Field(description="what may go into the bank from it [A]")
     shortcut_a: float | None = Field(description="the trade's short cut [A]")
     source: str | None = Field(description="the tightest source")
+    charge_v: float | None = Field(default=None, description="highest volts of charging, which the amperes are counted at [V]")
     sources: list[AcSource] = Field(description="all AC sources")
+    units: list[UnitShare] = Field(
+        default=[], description="what each unit charges from AC at most, as it is entered; empty without AC sources"
+    )
 
 
 class Limits(PlanPart):
