@@ -112,3 +112,74 @@ def seeded_job(seed: int) -> dict[str, Any]:
         shown = {s.id: s.factory for s in held.settings if s.factory is not None and dice.random() < 0.7}
         job["as_found"] = {"U0": shown}
     return json.loads(json.dumps(job))
+
+
+KITS = [
+    ("orrowan-t8", "dunmarrow-280", 48, 230, 50, "single", "pilch-sun-100"),
+    ("orrowan-t8", "dunmarrow-280", 48, 230, 50, "three", "pilch-sun-100"),
+    ("brackwater-m5", "fennick-100", 48, 230, 50, "single", "pilch-sun-100"),
+    ("hexley-pr3", "cobbleway-200", 24, 120, 60, "split", "pilch-sun-60"),
+    ("hexley-pr3", "kelder-24-230", 24, 120, 60, "single", "pilch-sun-60"),
+]
+"""Unit, module, class, AC volts and hertz, topology, sun charger that people put together."""
+RATED = {"orrowan-t8": 8000, "brackwater-m5": 5000, "hexley-pr3": 3000}
+
+
+def ordinary_job(seed: int) -> dict[str, Any]:
+    """Return a job as sites are: a bank of 3 to 8 kWh a unit and more, loads a third of the rating, feeds to match, nothing extreme."""
+    dice = Random(f"ordinary {seed}")
+    unit, module, class_v, volts, hz, topology, charger = dice.choice(KITS)
+    legs = LEGS[topology]
+    count = len(legs) * (dice.randint(1, 2) if len(legs) < 3 else 1)
+    held = next(p for p in shipped_library() if p.id == module)
+    watts = RATED[unit] * count
+    load = round(watts * dice.uniform(0.1, 0.3), -2)
+    # As many modules as carry the load twice over.
+    least = -int(-(2 * load / (class_v * 0.85)) // getattr(held, "discharge_a", 100))
+    modules = max(least, dice.randint(2, 6), count)
+    cells = getattr(held, "series_cells", 16)
+    resting = round(cells * 3.285 + dice.uniform(0, 0.1), 2)
+    sources = ["sun", *dice.choice([[], ["mains"], ["generator"], ["mains", "generator"]])]
+    job: dict[str, Any] = {
+        "ewerer": "job/1",
+        "name": f"ordinary {seed}",
+        "site": {
+            "ac": {"volts": volts, "hz": hz, "topology": topology},
+            "sources": sources,
+            "time_zone": "Europe/Lisbon",
+            "bank_ambient_c": dice.randint(12, 32),
+        },
+        "bank": {
+            "modules": [
+                {"id": f"M{i}", "profile": module, "resting_v": round(resting + dice.choice([0, 0.01, 0.02]) * class_v / 48, 3)}
+                for i in range(modules)
+            ],
+            "lead_mohm": dice.choice([0.2, 0.4, 0.6]),
+            "main_lead_mohm": dice.choice([0.2, 0.3, 0.5]),
+            "fuse_a": 125 * -int(-(watts / class_v * 1.25) // 125),
+        },
+        "units": [
+            {"id": f"U{i}", "profile": unit, "role": "follower" if i else "host", "phase": legs[i % len(legs)]}
+            for i in range(count)
+        ],
+        "loads": {"continuous_w": load, "peak_w": round(load * 1.6, -2), "daily_wh": load * 9},
+        "sun": {"chargers": [{"id": "S1", "profile": charger, "array_w": dice.choice([1500, 3000, 4500]), "tilt_deg": 30}]},
+        "policy": {
+            "charge_school": dice.choice(["everyday", "everyday", "full"]),
+            "float_school": dice.choice(["same", "rest", "none"]),
+            "hold_school": dice.choice(["tail", "per-ah", "short"]),
+            "charge_order": dice.choice(["sun-only", "sun-first"]),
+            "source_order": dice.choice(["sun-bank-mains", "sun-bank-mains", "mains-first"]),
+            "reserve_soc": dice.choice([0.15, 0.2, 0.3]),
+        },
+    }
+    _maybe(dice, job["policy"], "max_c_rate", dice.choice([0.2, 0.3, 0.5]))
+    if "mains" in sources:
+        amps = load / volts / len(legs)
+        job["mains"] = {"breaker_a": next(b for b in (16, 20, 25, 32, 40, 50, 63, 80, 100) if 0.8 * b > amps + 8 * count)}
+    if "generator" in sources:
+        job["generator"] = {
+            "continuous_w": round(load + watts * dice.uniform(0.3, 0.6), -2),
+            "start": dice.choice(["manual", "auto"]),
+        }
+    return json.loads(json.dumps(job))

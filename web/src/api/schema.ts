@@ -4625,6 +4625,12 @@ export interface components {
              * @description ids of the rules behind it
              */
             why: string[];
+            /**
+             * Needed By
+             * @description planned settings that work only while this one shows its entry
+             * @default []
+             */
+            needed_by: string[];
         };
         /**
          * Slot

@@ -12,10 +12,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from ..documents.conditions import ParsedInterlock, parse_condition, parse_interlock
+from ..documents.conditions import Condition, ParsedInterlock, compares, parse_condition, parse_interlock
 from ..documents.profiles import InverterProfile, Setting
 from ..trade.steps import figure
-from .codec import decode
+from .codec import decode, shown_text
 
 Mode = Literal["on", "standby", "off"]
 
@@ -37,6 +37,25 @@ def number_of(setting: Setting, shown: str | None) -> float | None:
         return float(shown)
     except ValueError:
         return None
+
+
+def asked_for(condition: Condition, s: Setting) -> list[str]:
+    """Return what a setting may be asked to show by a condition: the values it is compared with, and those beside them."""
+    out: list[str] = []
+    for c in compares(condition):
+        if c.name != s.id:
+            continue
+        if s.is_choice or s.min is None or s.max is None or s.step is None:
+            out.append(c.value)
+            continue
+        value = number_of(s, c.value)
+        if value is None:
+            continue
+        below, most = int((value - s.min + 1e-9) // s.step), int((s.max - s.min + 1e-9) // s.step)
+        steps = {min(max(k, 0), most) for k in (below - 1, below, below + 1, below + 2)}
+        shown = [round(s.min + k * s.step, 9) for k in sorted(steps)]
+        out += [shown_text(s, v) for v in shown]
+    return out
 
 
 @dataclass(frozen=True, slots=True)

@@ -158,7 +158,8 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
         [a for a in schools if a.school != school],
     )
     put("tail_a", tail, HOLD, f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A", tail_low, tail_high)
-    slow = bank_gets_a(job, min(b.charge_a, b.transfer_charge_a or b.charge_a))
+    gets = (bank_gets_a(job, a) for a in (b.charge_a, b.transfer_charge_a))
+    slow = min((a for a in gets if a > 0), default=0.0)
     if slow > 0:
         longest = max_charge_h(c, b.shutdown_soc, slow, hold / 60)
         put(

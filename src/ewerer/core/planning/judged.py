@@ -17,20 +17,9 @@ from ..trade.steps import figure
 from .derived import charge_bottom_c, charge_top_c, feeding_amps
 from .limits import may_charge_from_ac
 from .solved import Solved, Unit
-from .thresholds import charge_ceiling_v
+from .thresholds import CHAIN, charge_ceiling_v
 
 CHARGING = ("absorb_v", "equalise_v", "float_v")
-CHAIN: tuple[tuple[str, ...], ...] = (
-    ("absorb",),
-    ("float",),
-    ("recharge",),
-    ("return_bank",),
-    ("to_mains", "gen_start"),
-    ("alarm",),
-    ("shutdown",),
-    ("unit_off",),
-)
-"""Thresholds from the top down; those of one place are not compared with each other."""
 BESIDE = (("absorb", "restart"), ("restart", "shutdown"), ("absorb", "gen_stop"), ("gen_stop", "gen_start"))
 PAIRS = (*((a, b) for upper, lower in combinations(CHAIN, 2) for a in upper for b in lower), *BESIDE)
 SUMS = (("charge_max_a", "into the bank"), ("discharge_max_a", "out of the bank"))
@@ -143,18 +132,20 @@ def _ladder(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "entry-in-order",
     "sheet",
     "The thresholds of one sheet stand in their order, and keep the unit's own gaps",
-    "upper >= lower; upper - lower >= gap of the interlock",
+    "upper >= lower; upper - lower >= gap of the ladder, gap of the interlock",
 )
 def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for ids, unit, sheet in _judged(solved):
         by_quantity: dict[str, list[tuple[SheetRow, float]]] = {}
         for row, value in _numbers(sheet):
             by_quantity.setdefault(row.quantity, []).append((row, value))
+        told: set[tuple[str, str]] = set()
         for kind in ("v", "soc"):
             for upper, lower in PAIRS:
                 for high, above in by_quantity.get(f"{upper}_{kind}", []):
                     for low, below in by_quantity.get(f"{lower}_{kind}", []):
                         if above < below - 1e-6:
+                            told.add((high.setting, low.setting))
                             yield rule.finding(
                                 "stop",
                                 f"{high.label} is below {low.label}",
@@ -164,6 +155,23 @@ def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
                                 upper=above,
                                 lower=below,
                             )
+        ladder = solved.ladders.get(unit.profile.id)
+        for c in ladder.gaps if ladder else ():
+            for high, above in by_quantity.get(c.upper or "", []):
+                for low, below in by_quantity.get(c.lower or "", []):
+                    if above - below < c.gap / 1e6 - 1e-6 and (high.setting, low.setting) not in told:
+                        told.add((high.setting, low.setting))
+                        scale, sign = (100, "%") if high.quantity.endswith("_soc") else (1, "V")
+                        yield rule.finding(
+                            "stop",
+                            f"{high.label} and {low.label} are too close",
+                            f"{', '.join(ids)}: {high.label} {_words(high)}, {low.label} {_words(low)}: "
+                            f"{figure((above - below) * scale)} {sign} apart, {figure(c.gap / 1e6 * scale)} {sign} is needed: {c.text}.",
+                            _at(solved, unit, high if high.setting in solved.job.extra_entries.get(unit.id, {}) else low),
+                            _fix(solved, unit, high if high.setting in solved.job.extra_entries.get(unit.id, {}) else low),
+                            upper=above,
+                            lower=below,
+                        )
         rows = {row.setting: row for row in sheet.settings}
         settings = {s.id: s for s in unit.profile.settings}
         for lock in unit.profile.interlocks:

@@ -302,7 +302,8 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
         unit_parts = split(bank_in, unit_max, unit_steps) if units else []
         sun_parts = split(bank_in - sum(unit_parts), sun_max, [1.0] * len(sun_max)) if sun_max else []
     else:
-        sun_parts = split(bank_in, sun_max, [1.0] * len(sun_max)) if sun_max else []
+        kept = sum(_least_a(u, "charge_max_a") for u in units)  # no unit can be set to less, so it is not the sun's to take
+        sun_parts = split(max(0.0, bank_in - kept), sun_max, [1.0] * len(sun_max)) if sun_max else []
         unit_parts = split(bank_in - sum(sun_parts), unit_max, unit_steps) if units else []
     charge_shares = [
         UnitShare(unit=u.id, a=a, own_max_a=u.profile.ratings.charge_max_a) for u, a in zip(units, unit_parts, strict=True)
@@ -339,6 +340,14 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
         ac=ac.model_copy(update={"units": ac_parts(job, units, charge_shares, ac)}),
         temperature_c=job.site.bank_ambient_c,
     )
+
+
+def _least_a(unit: Unit, quantity: str) -> float:
+    """Return the least current [A] that a unit can be set to; 0 where it has no such setting."""
+    setting = unit.profile.setting_for(quantity)
+    if setting is None or setting.is_choice or setting.min is None:
+        return 0.0
+    return max(0.0, setting.min * factor_of(setting, unit.profile))
 
 
 def _amp_step(unit: Unit, quantity: str) -> float:

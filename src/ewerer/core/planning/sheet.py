@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
+from itertools import product
 
-from ..devices.codec import Entry, Value, decode, encode, encoding_words, safe_side
-from ..documents.conditions import parse_condition, parse_interlock
+from ..devices.codec import Entry, Value, decode, encode, encoding_words
+from ..devices.model import asked_for
+from ..documents.conditions import Condition, parse_condition, parse_interlock
 from ..documents.profiles import InverterProfile, Setting
 from ..documents.results.sheet import LeftAlone, SheetRow, UnitSheet
 from ..trade.finding import Finding
@@ -23,6 +25,12 @@ ORDER = formula_rule(
     "What resets others is entered first, what others depend on before them",
     "order = menu order, corrected by side effects, conditions and interlocks",
 )
+
+
+INERT = ("equalise_on", "equalise_v", "equalise_min", "new_bank")
+"""Quantities that nothing is switched on for: an idle one does no harm."""
+MOST_OPENED = 4
+"""Most settings outside the plan that are moved for one condition."""
 
 
 def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
@@ -46,12 +54,18 @@ def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
     if unit.job.role == "follower" and unit.profile.follower_battery_type and values.get("battery_type") == "protocol":
         values["battery_type"] = unit.profile.follower_battery_type
     if values:
-        values["role"] = unit.job.role if len(solved.units) > 1 else "single"
+        values["role"] = unit.job.role if len(solved.units) > 1 else _alone(unit.profile)
         values["phase"] = unit.job.phase
         values["address"] = float(unit.index + 1)
         if "topology" in values and values["topology"] == "single" and len(solved.units) == 1:
             values["topology"] = "alone"
     return values
+
+
+def _alone(profile: InverterProfile) -> str:
+    """Return what a unit without others is called: single, else host where it offers no word for it."""
+    role = profile.setting_for("role")
+    return "host" if role is not None and "single" not in (role.encoding.choices or {}) else "single"
 
 
 def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
@@ -122,15 +136,32 @@ def _rows(
                 continue
             planned.append(s)
     kept = planned
+    needed_by: dict[str, list[str]] = {}
     while True:
         # A row that is idle shows its factory value again, which may leave further rows idle.
         now = shown | {s.id: entries[s.id].text for s in kept}
         idle = [s for s in kept if s.works_only_if and not parse_condition(s.works_only_if).holds(now)]
         if not idle:
             break
+        working = [parse_condition(s.works_only_if) for s in kept if s.works_only_if and s not in idle]
+        opened = next(
+            (got for s in idle if s.quantity not in INERT and (got := _opened(profile, s, now, {*entries, *needed_by}, working))),
+            None,
+        )
+        if opened is not None:
+            by, texts = opened
+            for s in profile.settings:
+                if s.id in texts:
+                    entries[s.id] = Entry(texts[s.id], decode(s, texts[s.id], profile))
+                    needed_by.setdefault(s.id, []).append(by.id)
+                    kept = [*kept, s]
+            continue
         kept = [s for s in kept if s not in idle]
         for s in idle:
             leave(s, f"Works only if {s.works_only_if}.")
+    rank = {s.id: i for i, s in enumerate(profile.settings)}
+    kept = sorted(kept, key=lambda s: rank[s.id])
+    left = [x for x in left if x.setting not in needed_by]
     after = _before(profile, kept, entries)
     order = _in_order(kept, after)
     rows = []
@@ -154,12 +185,46 @@ def _rows(
                 after=sorted(after[s.id]),
                 resets=sorted({k for effect in s.side_effects for k in effect.sets}),
                 encoding=encoding_words(s, profile),
-                note=("Own entry, not the plan's. " if s.id in extra else "") + (s.note or ""),
+                note=("Own entry, not the plan's. " if s.id in extra else "")
+                + (
+                    f"Needed by {', '.join(x.label for x in profile.settings if x.id in needed_by[s.id])}. "
+                    if s.id in needed_by
+                    else ""
+                )
+                + (s.note or ""),
+                needed_by=needed_by.get(s.id, []),
                 caution=s.caution or "",
                 why=why.get(q.name, []) if q else [],
             )
         )
     return rows, left
+
+
+def _opened(
+    profile: InverterProfile, setting: Setting, shown: Mapping[str, str], taken: Collection[str], working: Sequence[Condition]
+) -> tuple[Setting, dict[str, str]] | None:
+    """Return what settings outside the plan must show so that ``setting`` works; None where the plan itself keeps it idle.
+
+    The fewest of them change, each to a value its condition names, and no row that works is made idle by it. Only settings without a quantity are moved: what
+    carries one is the plan's to decide.
+    """
+    condition = parse_condition(setting.works_only_if or "")
+    free = [s for s in profile.settings if s.id in condition.names() and s.quantity is None and s.id not in taken][:MOST_OPENED]
+    choices: list[list[str | None]] = [[None, *(t for t in asked_for(condition, s) if _takes(profile, s, t))] for s in free]
+    best = None
+    for picked in product(*choices):
+        texts = {s.id: t for s, t in zip(free, picked, strict=True) if t is not None}
+        if texts and (best is None or len(texts) < len(best)) and all(c.holds({**shown, **texts}) for c in (condition, *working)):
+            best = texts
+    return None if best is None else (setting, best)
+
+
+def _takes(profile: InverterProfile, setting: Setting, text: str) -> bool:
+    try:
+        decode(setting, text, profile)
+    except ValueError:
+        return False
+    return True
 
 
 def _before(profile: InverterProfile, kept: list[Setting], entries: Mapping[str, Entry]) -> dict[str, set[str]]:
@@ -234,7 +299,7 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 e = encode(s, value, unit.profile)
                 if not e.cut or isinstance(e.value, (str, bool)):
                     continue
-                side = safe_side(s)
+                side = QUANTITIES[name].side
                 worse = (side == "down" and e.value > value) or (side == "up" and e.value < value)
                 timer = QUANTITIES[name].kind == "time"  # ends a charge too early; hurts nobody
                 yield rule.finding(

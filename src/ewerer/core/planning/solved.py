@@ -107,6 +107,8 @@ class Ladder:
     conflict: tuple[Constraint, ...]
     squeezed: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
     raised: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
+    gaps: tuple[Constraint, ...] = ()
+    """What is kept between two thresholds, in millionths."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise, product
 from typing import Any, Literal
 
 from ..devices.codec import factor_of
@@ -119,6 +120,26 @@ CHATTER = _order(
 
 
 REACHABLE = _order("return-reachable", "The way back can be reached by charging", "absorption - return >= 0.03 V * n")
+
+
+CHAIN: tuple[tuple[str, ...], ...] = (
+    ("absorb",),
+    ("float",),
+    ("recharge",),
+    ("return_bank",),
+    ("to_mains", "gen_start"),
+    ("alarm",),
+    ("shutdown",),
+    ("unit_off",),
+)
+"""Thresholds from the top down; those of one place are not compared with each other."""
+
+
+DESCENDING = _order(
+    "threshold-order",
+    "Thresholds descend in the order of what happens, also where some of them are missing on a unit",
+    "absorption >= float >= charge again >= back to the bank >= transfer, generator start >= alarm >= shut-down >= unit off",
+)
 
 
 SOC_ORDER = _order(
@@ -363,6 +384,12 @@ def _constraints(
     for name in ("return_bank_v", "gen_stop_v"):
         yield from over("absorb_v", name, reach, REACHABLE, f"{n} × {b.margins.return_v} = {figure(reach)} V below absorption")
 
+    for kind in ("v", "soc"):
+        places = [[q for root in place if (q := f"{root}_{kind}") in names] for place in CHAIN]
+        for higher, lower in pairwise(place for place in places if place):
+            for a, c in product(higher, lower):
+                yield from over(a, c, 0, DESCENDING, f"not above {QUANTITIES[a].word.lower()}")
+
     yield from over("alarm_soc", "shutdown_soc", 0.03, SOC_ORDER, "3 % above the shut-down")
     yield from at_least("shutdown_soc", 0.05, SOC_ORDER, "5 %, what a coulomb count may drift")
     for name in ("to_mains_soc", "gen_start_soc"):
@@ -539,7 +566,8 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
         for name, wish in rounded
         if name == "absorb_v" and name not in job.policy.own_figures and values[name] > wish + by_name[name].step
     )
-    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), (), squeezed, raised)
+    gaps = tuple(c for c in constraints if c.upper is not None and c.lower is not None and c.rule != INTERLOCK.id)
+    return Ladder(rungs, LadderView(**view, feasible=True, conflict=[], way_out=""), tuple(refused), (), squeezed, raised, gaps)
 
 
 def _held_by(

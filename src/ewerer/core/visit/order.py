@@ -13,16 +13,15 @@ unit was found dangerous, the entries that end the danger come first.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from heapq import heappop, heappush
 from itertools import count, product
 
 from ..devices.codec import decode, shown_text
-from ..devices.model import DeviceModel, Level, Mode, Refusal, UnitState, number_of
-from ..documents.conditions import Condition, compares
-from ..documents.profiles import Setting
+from ..devices.model import DeviceModel, Level, Mode, Refusal, UnitState, asked_for, number_of
 from ..planning.constraints import Constraint, Grid, grant
 from ..trade.rules import formula_rule
+from .feasible import feasible
 
 ORDER_RULE = formula_rule(
     "entry-order-search",
@@ -33,8 +32,12 @@ ORDER_RULE = formula_rule(
 )
 
 
-MOST_NODES = 20_000
-"""Nodes expanded before the search says that it cannot prove a shortest sequence."""
+MOST_NODES = 2_000
+"""Nodes expanded before a search says that it cannot prove a shortest sequence: about half a second."""
+
+
+EFFORT = 40_000
+"""Nodes times settings of one search: each node costs as much time as there are settings."""
 
 
 WALK_EFFORT = 2_000_000
@@ -147,6 +150,7 @@ class _Search:
         self.roads = [[x ^ y for y in roads] for x in roads]
         self._walks: dict[tuple[int, frozenset[int]], int] = {}
         self.place = {id: i for i, id in enumerate(self.relevant)}
+        self._permitted: dict[tuple[str, str], bool] = {}
         self._figures: dict[tuple[str, str], float | None] = {}
         self._valid: dict[tuple[str, str], bool] = {}
 
@@ -157,6 +161,12 @@ class _Search:
         if key not in self._figures:
             self._figures[key] = number_of(self.model.settings[id], text)
         return self._figures[key]
+
+    def permitted(self, id: str, text: str) -> bool:
+        key = (id, text)
+        if key not in self._permitted:
+            self._permitted[key] = self.permits(id, text)
+        return self._permitted[key]
 
     def valid(self, id: str, text: str) -> bool:
         key = (id, text)
@@ -262,7 +272,7 @@ class _Search:
     def temporaries(self, id: str, shown: Shown) -> list[str]:
         """Return values worth passing through: the edges the interlocks leave, and what conditions ask for."""
         s = self.model.settings[id]
-        out = [v for y in sorted(self.named_by[id]) for v in _asked_for(self.model.conditions[y], s)]
+        out = [v for y in sorted(self.named_by[id]) for v in asked_for(self.model.conditions[y], s)]
         if s.is_choice and (self.named_by[id] or self.effects[id]):
             out += list((s.encoding.choices or {}).values())[:MOST_CHOICES]
         if not s.is_choice and s.min is not None and s.max is not None and s.step is not None and self.locks[id]:
@@ -276,7 +286,7 @@ class _Search:
             first, last = -int((s.min - low + 1e-9) // s.step), int((high - s.min + 1e-9) // s.step)
             if first <= last:
                 out += [shown_text(s, round(s.min + k * s.step, 9)) for k in (first, last)]
-        return [v for v in dict.fromkeys(out) if v != shown.get(id) and v != self.target.get(id) and self.permits(id, v)]
+        return [v for v in dict.fromkeys(out) if v != shown.get(id) and v != self.target.get(id) and self.permitted(id, v)]
 
     def run(
         self, shown: Mapping[str, str], most: int, at_most_writes: int | None = None, greedy: bool = False
@@ -380,25 +390,6 @@ def menu_distance(a: Sequence[str], b: Sequence[str]) -> int:
     return len(a) + len(b) - 2 * common
 
 
-def _asked_for(condition: Condition, s: Setting) -> list[str]:
-    """Return what a setting may be asked to show by a condition: the values it is compared with, and those beside them."""
-    out: list[str] = []
-    for c in compares(condition):
-        if c.name != s.id:
-            continue
-        if s.is_choice or s.min is None or s.max is None or s.step is None:
-            out.append(c.value)
-            continue
-        value = number_of(s, c.value)
-        if value is None:
-            continue
-        below, most = int((value - s.min + 1e-9) // s.step), int((s.max - s.min + 1e-9) // s.step)
-        steps = {min(max(k, 0), most) for k in (below - 1, below, below + 1, below + 2)}
-        shown = [round(s.min + k * s.step, 9) for k in sorted(steps)]
-        out += [shown_text(s, v) for v in shown]
-    return out
-
-
 def related(model: DeviceModel, differing: Sequence[str]) -> list[str]:
     """Return the settings that the differing ones touch, directly or through others, in menu order."""
     graph: dict[str, set[str]] = {id: set() for id in model.settings}
@@ -445,8 +436,8 @@ def entry_order(
 ) -> Order:
     """Return the shortest sequence of writes from ``found`` to ``target`` (setting -> displayed text).
 
-    Settings not named in ``target`` may end as they like only where nothing resets them; those a write
-    resets on the way are put back when they are named. ``first`` are settings whose present values are
+    Settings not named in ``target`` end as they were found, also those that a write resets on the way; only where they
+    cannot be put back do they stay as the write left them. ``first`` are settings whose present values are
     dangerous: their entries come first when that costs no further write. The result's ``blocked`` says
     which interlock or condition makes the target impossible, and the writes then lead to the nearest one.
     A found value that bars the target by an interlock is moved out of its way, as little as will do. Nothing that
@@ -456,7 +447,7 @@ def entry_order(
     target = {**target, **_lifted(model, start.shown, target, permits)}
     differing = [id for id in target if start.shown.get(id) != target[id]]
     clash = [
-        lock for lock in model.locks if lock.broken({**start.shown, **target}) and {lock.above.id, lock.below.id} & set(target)
+        lock for lock in model.locks if lock.broken({**start.shown, **target}) and {lock.above.id, lock.below.id} & set(differing)
     ]
     if clash:
         nearest = {i: v for i, v in _nearest(model, start.shown, target).items() if v == target[i] or permits(i, v)}
@@ -468,8 +459,38 @@ def entry_order(
         return Order(reached.writes, Blocked(reasons, told), reached.proven, reached.walk_proven, reached.nodes)
     relevant = tuple(related(model, differing))
     reset_by_others = {r for id in relevant for effect in model.settings[id].side_effects for r in effect.sets}
-    # What is only passed through ends as it was found.
-    target = {**{id: start.shown[id] for id in relevant if id in start.shown and id not in reset_by_others}, **target}
+    # What is only passed through, and what an entry resets, ends as it was found.
+    found_again = {
+        id: start.shown[id] for id in relevant if id in start.shown and id not in target and permits(id, start.shown[id])
+    }
+    resets = reset_by_others & set(found_again)
+    order = _ordered(model, start, {**found_again, **target}, relevant, first, most_nodes // 4 if resets else most_nodes, permits)
+    if order.blocked is None or not resets:
+        return order
+    gates = {n for id in target if (c := model.conditions.get(id)) is not None for n in c.names()}
+    passed = {id: text for id, text in found_again.items() if id not in reset_by_others or id in gates}
+    without = _ordered(model, start, {**passed, **target}, relevant, first, most_nodes, permits)
+    end = start
+    for write in without.writes:
+        after = model.write(end, write.setting, write.text)
+        end = after if isinstance(after, UnitState) else end
+    if all(end.shown.get(id) == text for id, text in target.items()):
+        return replace(without, blocked=None)  # only what nobody planned could not be put back
+    return without if without.blocked is None else order
+
+
+def _ordered(
+    model: DeviceModel,
+    start: UnitState,
+    target: Mapping[str, str],
+    relevant: Sequence[str],
+    first: Sequence[str],
+    most_nodes: int,
+    permits: Permits,
+) -> Order:
+    """Return the shortest sequence to ``target``, of which no interlock bars two values from standing together."""
+    mode, level = start.mode, start.level
+    most_nodes = min(most_nodes, EFFORT // max(1, len(relevant)))
     writes, nodes, nearest_shown, walk_proven = _final_values(model, start.shown, target, relevant, mode, level, most_nodes)
     if writes is None and nodes <= most_nodes:
         # An entry taken first because it seems in nobody's way may still have barred one: look again without that short cut.
@@ -480,14 +501,27 @@ def entry_order(
     if writes is not None:
         writes, more, walk_proven = _danger_first(model, start, target, relevant, writes, walk_proven, first)
         return Order(tuple(writes), None, True, walk_proven, nodes + more)
+    parts = _parts(model, relevant)
+    if len(parts) > 1:
+        return _in_parts(model, start, target, parts, first, most_nodes, permits)
+    passing = _passing(model, target, relevant, UnitState(nearest_shown, mode, level))
+    search = _Search(model, target, relevant, mode, level, passing, walk=False, permits=permits)
+    part, used = most_nodes // 4, 0
     if proven:
-        passing = _passing(model, target, relevant, UnitState(nearest_shown, mode, level))
-        writes, used, _ = _Search(model, target, relevant, mode, level, passing, walk=False, permits=permits).run(
-            start.shown, most_nodes
-        )
-        nodes, proven = nodes + used, used <= most_nodes
-        if writes is not None:
-            return Order(tuple(writes), None, True, False, nodes)
+        writes, used, _ = search.run(start.shown, part)
+        # That no sequence exists is shown only where every setting might have taken temporary values.
+        proven = used <= part and (writes is not None or len(passing) == len(relevant))
+    if writes is None:
+        # No proof of the shortest within the effort: any sequence that is accepted and safe is better than none.
+        steps, end = feasible(model, start, target, permits)
+        if all(end.shown.get(id) == text for id, text in target.items()):
+            writes, proven = _as_writes(steps), False
+        elif not proven:
+            writes, more, _ = search.run(start.shown, part, greedy=True)
+            used += more
+    nodes += used
+    if writes is not None:
+        return Order(tuple(writes), None, proven, False, nodes)
     refused_ones: list[Refusal] = []
     state = UnitState(nearest_shown, mode, level)
     for id in target:
@@ -504,6 +538,49 @@ def entry_order(
     reachable = {id: v for id, v in reachable.items() if v in (target[id], start.shown.get(id)) or permits(id, v)}
     again, used, _ = _Search(model, reachable, relevant, mode, level, walk=False).run(start.shown, most_nodes)
     return Order(tuple(again or ()), Blocked(tuple(refused_ones), reachable), proven and again is not None, False, nodes + used)
+
+
+def _as_writes(steps: Sequence[tuple[str, str]]) -> list[Write]:
+    """Return steps as writes: the last of a setting is its final one."""
+    last = {setting: k for k, (setting, _) in enumerate(steps)}
+    return [Write(setting, text, last[setting] != k) for k, (setting, text) in enumerate(steps)]
+
+
+def _parts(model: DeviceModel, relevant: Sequence[str]) -> list[list[str]]:
+    """Return the settings in parts that have nothing to do with each other: no interlock, condition or reset between them."""
+    left, parts = list(relevant), []
+    while left:
+        part = [id for id in related(model, left[:1]) if id in left]
+        parts.append(part)
+        left = [id for id in left if id not in part]
+    return parts
+
+
+def _in_parts(
+    model: DeviceModel,
+    start: UnitState,
+    target: Mapping[str, str],
+    parts: Sequence[Sequence[str]],
+    first: Sequence[str],
+    most_nodes: int,
+    permits: Permits,
+) -> Order:
+    """Return the orders of each part one after the other, those that end a danger first."""
+    writes: list[Write] = []
+    reasons: list[Refusal] = []
+    nearest = dict(target)
+    proven, nodes = True, 0
+    for part in sorted(parts, key=lambda p: not set(first) & set(p)):
+        mine = {id: target[id] for id in part if id in target}
+        if all(start.shown.get(id) == text for id, text in mine.items()):
+            continue
+        order = _ordered(model, start, mine, part, first, most_nodes, permits)
+        writes += order.writes
+        proven, nodes = proven and order.proven, nodes + order.nodes
+        if order.blocked is not None:
+            reasons += order.blocked.reasons
+            nearest |= order.blocked.nearest
+    return Order(tuple(writes), Blocked(tuple(reasons), nearest) if reasons else None, proven, False, nodes)
 
 
 def _broken_by(model: DeviceModel, shown: Mapping[str, str], id: str) -> bool:

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from itertools import product
 
 from ..devices.codec import decode, encoding_words
 from ..devices.library import Library, shipped_library
-from ..devices.model import DeviceModel
+from ..devices.model import DeviceModel, Refusal, asked_for
 from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
+from ..documents.results.sheet import UnitSheet
 from ..planning.judged import above_cells, rung_left
 from ..planning.pipeline import solve
+from ..planning.sheet import MOST_OPENED
 from ..planning.solved import Solved, Unit
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
-from .order import Permits, entry_order, needed_mode, why_now
+from .order import Blocked, Order, Permits, entry_order, needed_mode, why_now
 
 GUARDED_KINDS = ("volts", "soc", "amps")
 
@@ -59,10 +63,15 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
     model = DeviceModel(profile)
     noted = dict(solved.job.as_found.get(unit.id, {}))
     shown = dict(model.start(noted).shown)
-    wanted = _without_idle_declaration(model, shown, dict(target), bool(noted))
+    wanted = _as_found_where_it_serves(solved.sheets[unit.id], model, shown, dict(target))
+    wanted = _without_idle_declaration(model, shown, wanted, bool(noted))
+    wanted |= _kept_working(model, shown, wanted)
     dangers = dangerous_settings(unit, solved)
     permits = _permits(unit, solved)
-    order = entry_order(model, noted, wanted, first=dangers, permits=permits)
+    barred = {id: text for id, text in wanted.items() if shown.get(id) != text and not permits(id, text)}
+    order = entry_order(model, noted, {id: text for id, text in wanted.items() if id not in barred}, first=dangers, permits=permits)
+    if barred:
+        order = _told(order, model, barred, shown)
     guarded = bool(dangers) or any(_guards(model, w.setting) for w in order.writes)
     mode = needed_mode(model, [w.setting for w in order.writes], guarded)
     rows = {r.setting: r for r in solved.sheets[unit.id].settings}
@@ -193,6 +202,57 @@ def _permits(unit: Unit, solved: Solved) -> Permits:
 def _guards(model: DeviceModel, id: str) -> bool:
     quantity = model.settings[id].quantity
     return quantity is not None and (QUANTITIES[quantity].kind in GUARDED_KINDS or quantity in GUARDED)
+
+
+def _as_found_where_it_serves(
+    sheet: UnitSheet, model: DeviceModel, shown: Mapping[str, str], target: dict[str, str]
+) -> dict[str, str]:
+    """Drop what is entered only for the condition of others where the found value serves them as well."""
+    planned = [c for id in target if (c := model.conditions.get(id)) is not None]
+    for row in sheet.settings:
+        others = [c for c in planned if row.setting in c.names()]
+        if row.needed_by and row.setting in shown:
+            then = {**shown, **target, row.setting: shown[row.setting]}
+            if all(c.holds(then) for c in others):
+                del target[row.setting]
+    return target
+
+
+def _kept_working(model: DeviceModel, shown: Mapping[str, str], target: Mapping[str, str]) -> dict[str, str]:
+    """Return what settings outside the target must show so that every planned one works when all is entered.
+
+    The sheet is made for a unit at factory values; what was found otherwise may leave a planned setting idle.
+    """
+    out: dict[str, str] = {}
+    planned = [c for id in target if (c := model.conditions.get(id)) is not None]
+    for condition in planned:
+        now = {**shown, **target, **out}
+        if condition.holds(now):
+            continue
+        free = [model.settings[n] for n in sorted(condition.names()) if n in model.settings and n not in target and n not in out]
+        asked = [[t for c in planned for t in asked_for(c, s)] for s in free[:MOST_OPENED]]
+        choices = [
+            [None, *dict.fromkeys([*([s.factory] if s.factory else []), *texts])] for s, texts in zip(free, asked, strict=False)
+        ]
+        ways = [{s.id: t for s, t in zip(free, texts, strict=False) if t is not None} for texts in product(*choices)]
+        working = [c for c in planned if c.holds(now)]
+        fitting = [w for w in ways if condition.holds({**now, **w}) and all(c.holds({**now, **w}) for c in working)]
+        served = [sum(c.holds({**now, **w}) for c in planned) - len(w) / 100 for w in fitting]
+        if fitting:
+            out.update(fitting[served.index(max(served))])
+    return out
+
+
+def _told(order: Order, model: DeviceModel, barred: Mapping[str, str], shown: Mapping[str, str]) -> Order:
+    """Return an order that says which entries of the sheet are not made, because the ladder does not permit them."""
+    reasons = tuple(
+        Refusal(id, "value", f"{model.settings[id].label} cannot be set where the plan permits it: {text} is nearest")
+        for id, text in barred.items()
+    )
+    before = order.blocked or Blocked((), {})
+    return replace(
+        order, blocked=Blocked((*before.reasons, *reasons), {**before.nearest, **{id: shown.get(id, "") for id in barred}})
+    )
 
 
 def _without_idle_declaration(model: DeviceModel, shown: Mapping[str, str], target: dict[str, str], noted: bool) -> dict[str, str]:

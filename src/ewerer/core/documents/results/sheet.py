@@ -31,6 +31,7 @@ class SheetRow(PlanPart):
     note: str = Field(description="what to know")
     caution: str = Field(description="what may hurt")
     why: list[str] = Field(description="ids of the rules behind it")
+    needed_by: list[str] = Field(default=[], description="planned settings that work only while this one shows its entry")
 
 
 class LeftAlone(PlanPart):
