@@ -1,6 +1,8 @@
 """The link: pairings with their exact findings, cable, addresses, displays, firmware."""
 
 import json
+import math
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -8,8 +10,8 @@ from hypothesis import strategies as st
 
 from ewerer.core.devices.addresses import address_of, planned_addresses, up_positions
 from ewerer.core.devices.cable import T568B, make_cable, ohms_with, pair_of, terminators_at
-from ewerer.core.devices.library import Library, parse_profile, shipped_library
-from ewerer.core.documents.profiles import HostRule, Port
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.documents.profiles import HostRule, Port, TimedRequest
 from ewerer.core.plan import plan
 from ewerer.core.planning.bank import resolve_modules
 from ewerer.core.planning.link import displays
@@ -61,8 +63,6 @@ def paired(unit_ports, unit_protocols, bms_ports, bms_protocols, **job):
         "units": [{"id": "U1", "profile": "unit", "firmware": job.pop("firmware", "2.14")}],
     }
     document |= job
-    from ewerer.core.devices.library import parse_job
-
     return plan(parse_job(json.dumps(document), library), library)
 
 
@@ -318,8 +318,6 @@ def test_charge_voltage_by_the_hosts_rule_or_the_lowest():
     modules = resolve_modules(job_of(job), shipped_library())
     lowest = modules[0].bms.model_copy(update={"charge_voltage_rule": "lowest"})
     short = modules[2].bms.model_copy(update={"request_cell_v": 3.45})
-    from dataclasses import replace
-
     mixed = [modules[0], modules[1], replace(modules[2], bms=short)]
     assert displays(mixed, lowest, None)[0].charge_v == 55.2
     assert displays(mixed, modules[0].bms, None)[0].charge_v == 56.0
@@ -327,12 +325,11 @@ def test_charge_voltage_by_the_hosts_rule_or_the_lowest():
 
 @given(st.lists(st.integers(5, 300), min_size=1, max_size=8), st.sampled_from([1.0, 0.95, 0.9]), st.sampled_from([1, 5]))
 def test_displays_fall_as_modules_go(limits, buffer, step):
-    from dataclasses import replace
-
     one = resolve_modules(job_of(SKERRY), shipped_library())[0]
     modules = [replace(one, id=f"M{i}", charge_a=a, discharge_a=a) for i, a in enumerate(limits)]
     bms = one.bms.model_copy(update={"buffer": buffer, "report_step_a": step})
-    shown = [d.charge_a for d in displays(modules, bms, None) if d.charge_a is not None]
+    rows = displays(modules, bms, None)
+    shown = [d.charge_a for d in rows if d.charge_a is not None and (d.case == "all" or d.case.startswith("left"))]
     assert shown == sorted(shown, reverse=True) and len(shown) == len(limits)
     assert shown[0] <= buffer * sum(limits) < shown[0] + step + 1e-6
 
@@ -396,3 +393,107 @@ def test_made_cables_join_each_signal_once_on_one_pair(here, there, ground, powe
     for w in cable.wires:
         assert bms.pins[str(w.from_)] == unit.pins[str(w.to)] == w.signal
         assert not w.signal.startswith("+") and w.colour == T568B[w.conductor] and w.pair == pair_of(w.conductor)
+
+
+# What only one direction changes, what is asked at its own times, who is not heard
+
+
+@given(st.lists(st.tuples(st.integers(5, 300), st.integers(5, 300)), min_size=2, max_size=6), st.sampled_from([1.0, 0.95]))
+def test_a_direction_switched_off_leaves_the_other_as_it_is(limits, buffer):
+    one = resolve_modules(job_of(SKERRY), shipped_library())[0]
+    modules = [replace(one, id=f"M{i}", charge_a=a, discharge_a=b) for i, (a, b) in enumerate(limits)]
+    rows = {d.case: d for d in displays(modules, one.bms.model_copy(update={"buffer": buffer, "report_step_a": 1}), None)}
+    charge, discharge = [a for a, _ in limits], [b for _, b in limits]
+    for case, left_in, left_out in (
+        ("all", charge, discharge),
+        ("charge-off", sorted(charge)[:-1], discharge),
+        ("discharge-off", charge, sorted(discharge)[:-1]),
+    ):
+        want = math.floor(buffer * sum(left_in) + 1e-9), math.floor(buffer * sum(left_out) + 1e-9)
+        assert (rows[case].charge_a, rows[case].discharge_a) == want
+
+
+def test_timed_requests_are_rows_with_their_times():
+    one = resolve_modules(job_of(SKERRY), shipped_library())[0]
+    asks = [
+        TimedRequest(ask="full-charge", every_days=30, lasts_min=120, request_cell_v=3.55),
+        TimedRequest(ask="stop-discharge", below_soc=0.05),
+    ]
+    rows = {d.case: d for d in displays([one], one.bms.model_copy(update={"timed_requests": asks}), None)}
+    assert rows["asks-full-charge"].note == "every 30 days, for 120 min" and rows["asks-full-charge"].charge_v == 16 * 3.55
+    assert rows["asks-stop-discharge"].discharge_a == 0 and rows["asks-stop-discharge"].charge_a == rows["all"].charge_a
+
+
+def with_silent(**module):
+    job = changed(SKERRY, bank__modules__2=inline("X", **({"capacity_ah": 280, "charge_a": 140, "discharge_a": 200} | module)))
+    job["link"]["choice"] = "dunmarrow/dunmarrow-link/2/bat/inv"
+    return plan_of(job)
+
+
+def test_a_silent_module_outside_what_is_asked_is_a_stop_with_both_numbers():
+    assert "silent-window" not in rules(with_silent())
+    low = finding(with_silent(cell_max_v=3.45), "silent-window")
+    assert low.severity == "stop" and "ask for 56 V; X bears 55.2 V" in low.message
+    weak = finding(with_silent(charge_a=20, resistance_mohm=2), "silent-window")
+    assert weak.severity == "stop" and weak.numbers["carried_a"] > weak.numbers["limit_a"] == 20
+
+
+def test_the_bms_volts_beside_the_plans_and_followers_that_do_not_listen():
+    told = finding(plan_of(SKERRY), "asked-volts")
+    assert (
+        told.severity == "caution"
+        and (told.numbers["asked_v"], told.numbers["absorb_v"]) == (56.0, 55.2)
+        and "U2 does" in told.message
+    )
+    assert "asked-volts" not in rules(plan_of(changed(SKERRY, policy__own_figures={"absorb_v": 56.0})))
+    alone = changed(SKERRY, units=[data(SKERRY)["units"][0]])
+    assert finding(plan_of(alone), "asked-volts").severity == "note"
+
+
+def test_two_ways_of_counting_the_host():
+    """One family's host is 1, the other's 0: a module set to 0 leads nobody in its own family."""
+    job = changed(SKERRY, bank__modules__2={"id": "F", "profile": "fennick-100", "series_cells": 16})
+    assert finding(plan_of(job), "address-families").severity == "caution"
+    for m in job["bank"]["modules"][:2]:
+        m["switches"] = "dddd"
+    told = finding(plan_of(job), "address-families")
+    assert told.severity == "stop" and told.numbers["hosts"] == {"dunmarrow": 1, "fennick": 0}
+
+
+def test_the_port_that_looks_alike_is_of_the_same_kind_of_bus():
+    profile = json.loads(
+        next(p for p in shipped_library() if p.id == "dunmarrow-280").model_dump_json(by_alias=True, exclude_unset=True)
+    )
+    profile["id"], link = "other", next(p for p in profile["bms"]["ports"] if p["purpose"] == "module")
+    for p in profile["bms"]["ports"]:
+        if p["purpose"] == "inverter":
+            p |= {"bus": "rs485" if link["bus"] == "can" else "can"}
+    library = Library([*shipped_library(), parse_profile(json.dumps(profile))])
+    job = changed(SKERRY, policy__loop="closed")
+    for m in job["bank"]["modules"]:
+        m["profile"] = "other"
+    addresses = plan(parse_job(json.dumps(job), library), library).link.addresses
+    assert addresses is None or not any("looks alike" in s for s in addresses.steps)
+    assert any("looks alike" in s for s in plan_of(SKERRY).link.addresses.steps)
+
+
+@pytest.mark.parametrize("gone", ["fill-volts", "low-out", "fill-amps"])
+def test_carry_on_only_where_the_fallback_is_entered_and_acts(gone):
+    """Behind a lost link a unit must not find the factory's volts, current or shut-down."""
+    profile = json.loads(
+        next(p for p in shipped_library() if p.id == "orrowan-t8").model_dump_json(by_alias=True, exclude_unset=True)
+    )
+    for s in profile["settings"]:
+        if s["id"] in (gone, "rest-volts", "pct-out") and gone in (s["id"], "fill-volts", "low-out"):
+            s["works_only_if"] = "store-kind = 'Own values'"
+    library = Library([parse_profile(json.dumps(profile)), *(p for p in shipped_library() if p.id != "orrowan-t8")])
+
+    def made(**policy):
+        job = data(SKERRY)
+        job["policy"] |= policy
+        return plan(parse_job(json.dumps(job), library), library)
+
+    entry = {r.value for u in made().units for r in u.settings if r.quantity == "link_loss_action"}
+    assert entry == {"stop"} and "carry-on-safe" not in rules(made())
+    assert "carry-on-safe" in rules(made(link_loss="carry-on"), "stop")
+    assert {r.value for u in plan_of(SKERRY).units for r in u.settings if r.quantity == "link_loss_action"} == {"carry-on"}

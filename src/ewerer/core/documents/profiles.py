@@ -103,6 +103,16 @@ class HostRule(Document):
         return self
 
 
+class TimedRequest(Document):
+    """What a BMS asks of the inverter at its own times: what, how often or below which charge, for how long."""
+
+    ask: Literal["full-charge", "force-charge", "stop-charge", "stop-discharge"]
+    every_days: Annotated[float, Field(gt=0, le=400, description="days from one to the next")] | None = None
+    below_soc: Fraction | None = None
+    lasts_min: Annotated[float, Field(gt=0, le=10_000, description="minutes it lasts")] | None = None
+    request_cell_v: CellVolts | None = None
+
+
 class Bms(Document):
     """What a module's BMS reports and to whom."""
 
@@ -114,6 +124,7 @@ class Bms(Document):
     charge_voltage_rule: Literal["host", "lowest"] = "host"
     request_cell_v: CellVolts | None = None
     terminators: Literal["built-in", "plug", "switch"] = "plug"
+    timed_requests: Annotated[list[TimedRequest], Field(max_length=12)] = []
     silence_s: Annotated[float, Field(gt=0, le=600, description="seconds without a message that count as loss of link")] | None = (
         None
     )

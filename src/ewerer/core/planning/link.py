@@ -9,7 +9,7 @@ from ..devices.addresses import address_of, planned_addresses, up_positions
 from ..devices.cable import DIFFERENTIAL, Contact, clashes, coincide, make_cable, plan_terminators, split_pair, straight_contacts
 from ..devices.library import Library
 from ..documents.job import Job
-from ..documents.profiles import Bms, Firmware, HostRule, InverterProfile, ModuleProfile, Port, Protocol
+from ..documents.profiles import Bms, Firmware, HostRule, InverterProfile, ModuleProfile, Port, Protocol, TimedRequest
 from ..documents.results.link import (
     AddressPlan,
     Display,
@@ -68,6 +68,15 @@ SEEN = formula_rule(
     "The inverter shows the sum of the limits, less the buffer, rounded down; the charge voltage by the family's rule",
     "floor_to_step(k * sum(I_i)); V = host's, or the lowest",
 )
+
+
+REQUESTS = {
+    "full-charge": "asks for a full charge",
+    "force-charge": "asks for charging, from AC too",
+    "stop-charge": "asks to stop charging",
+    "stop-discharge": "asks to stop discharging",
+}
+"""What a BMS asks for at its own times, in words of a display."""
 
 
 OPEN_METERED, OPEN = "open/metered", "open"
@@ -458,6 +467,31 @@ def displays(speaking: Sequence[Module], bms: Bms, volts: float | None) -> list[
 
     count = {1: "one", 2: "two", 3: "three", 4: "four"}
     out = [row("all", "all modules", speaking)]
+    whole = out[0]
+    strong_in, strong_out = max(speaking, key=lambda m: m.charge_a), max(speaking, key=lambda m: m.discharge_a)
+    for case, word, key, off in (
+        ("charge-off", "one module's charging off", "charge_a", strong_in),
+        ("discharge-off", "one module's discharging off", "discharge_a", strong_out),
+    ):
+        left = [getattr(m, key) for m in speaking if m is not off]
+        amps = reported_a(left, bms.buffer, bms.report_step_a)
+        out.append(
+            whole.model_copy(
+                update={"case": case, "word": word, key: amps, "note": f"{off.id}; the other direction stays as it is"}
+            )
+        )
+    for ask in bms.timed_requests:
+        out.append(
+            Display(
+                case=f"asks-{ask.ask}",
+                word=REQUESTS[ask.ask],
+                volts=volts,
+                charge_v=whole.charge_v if ask.request_cell_v is None else clean(ask.request_cell_v * speaking[0].series_cells),
+                charge_a=0.0 if ask.ask == "stop-charge" else whole.charge_a,
+                discharge_a=0.0 if ask.ask == "stop-discharge" else whole.discharge_a,
+                note=_when(ask),
+            )
+        )
     others = sorted(speaking[1:], key=lambda m: -m.charge_a)
     for gone in range(1, len(others) + 1):
         lost = {m.id for m in others[:gone]}
@@ -484,6 +518,18 @@ def displays(speaking: Sequence[Module], bms: Bms, volts: float | None) -> list[
         )
     )
     return out
+
+
+def _when(ask: TimedRequest) -> str:
+    """Return in words when a BMS asks for something, and for how long."""
+    parts = []
+    if ask.every_days is not None:
+        parts.append(f"every {figure(ask.every_days)} days")
+    if ask.below_soc is not None:
+        parts.append(f"below {figure(ask.below_soc * 100)} %")
+    if ask.lasts_min is not None:
+        parts.append(f"for {figure(ask.lasts_min)} min")
+    return ", ".join(parts)
 
 
 def plan_addresses(job: Job, speaking: Sequence[Module], bms: Bms, family: str) -> AddressPlan | None:
@@ -518,7 +564,8 @@ def plan_addresses(job: Job, speaking: Sequence[Module], bms: Bms, family: str) 
     for a, b in pairwise(speaking):
         if links:
             path.append({"from": a.id, "from_port": links[-1].label, "to": b.id, "to_port": links[0].label})
-    look_alike = next((p.label for p in bms.ports if p.purpose == "inverter"), None)
+    same_kind = {(p.bus, p.connector) for p in links}
+    look_alike = next((p.label for p in bms.ports if p.purpose == "inverter" and (p.bus, p.connector) in same_kind), None)
     steps = ["Link cables off, modules off.", "Set the switches as drawn."]
     if path:
         steps.append(

@@ -10,7 +10,7 @@ from ..documents.job import Job
 from ..documents.profiles import InverterProfile
 from ..documents.results.bank import Bank
 from ..trade.chemistries import charge_level_v
-from . import judged  # noqa: F401  (its checks run on the sheets made here)
+from . import judged
 from .bank import chemistry_of, plan_bank, resolve_modules
 from .derived import derive
 from .limits import plan_limits
@@ -72,4 +72,6 @@ def solve(job: Job, library: Library) -> Solved:
         solved = replace(solved, derived={p.id if p else "": derive(solved, p) for p in profiles})
     solved = replace(solved, sources=plan_sources(solved))
     solved = replace(solved, values={u.id: plan_values(u, solved) for u in units})
-    return replace(solved, sheets=plan_sheets(solved))
+    solved = replace(solved, sheets=plan_sheets(solved))
+    safer = judged.careful(solved)
+    return solved if safer is solved else replace(safer, sheets=plan_sheets(safer))
