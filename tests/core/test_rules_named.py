@@ -27,6 +27,7 @@ from ewerer.core.planning.limits import engine_derate
 from ewerer.core.trade.rules import load_all
 from tests import pins
 from tests.core import test_entry_order as orders
+from tests.core import test_link as links
 from tests.core.test_ladder import narrow_library
 from tests.core.test_link import ALPHA, can, paired, protocol, serial, switched
 from tests.core.test_visit import found
@@ -45,6 +46,15 @@ def orrowan(**more) -> dict:
 def with_profile(profile: dict, job: dict | None = None) -> Plan:
     library = Library([*LIBRARY, parse_profile(json.dumps(profile))])
     return plan(parse_job(json.dumps(job or data(SKERRY)), library), library)
+
+
+def only_linked() -> dict:
+    """Return a unit whose charging volts are taken in open loop only."""
+    profile = orrowan()
+    for s in profile["settings"]:
+        if s["id"] in ("fill-volts", "rest-volts"):
+            s["works_only_if"] = "store-kind = 'Own values'"
+    return profile
 
 
 def wide_input() -> dict:
@@ -127,6 +137,12 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "entry-ac-window": lambda: with_profile(wide_input(), changed(LARCH, extra_entries={"LEFT": {"line-low": "121"}})),
     "entry-temperature": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-hot": "60"}})),
     "entry-ac-input": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"feed-amps": "40"}})),
+    "address-families": lambda: plan_of(
+        changed(SKERRY, bank__modules__2={"id": "F", "profile": "fennick-100", "series_cells": 16})
+    ),
+    "carry-on-safe": lambda: with_profile(only_linked(), changed(SKERRY, policy__link_loss="carry-on")),
+    "found-recharge": lambda: plan_of(found(fill_volts="56.0", rest="Off", refill="56.0")),
+    "silent-window": lambda: links.with_silent(cell_max_v=3.45),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }

@@ -68,7 +68,7 @@ def found(unit="U1", base=SKERRY, **values):
     ("values", "rule", "severity", "words"),
     [
         ({"fill_volts": "60.0"}, "found-overcharge", "stop", "60 V; 16 cells bear 58.4 V"),
-        ({"fill_volts": "58.2"}, "found-overcharge", "caution", "need room for spread"),
+        ({"fill_volts": "58.2"}, "found-overcharge", "caution", "with room for overshoot and spread"),
         ({"level_on": "On", "level_volts": "62.0"}, "found-equalising", "stop", "Left from lead-acid: 62 V"),
         ({"level_on": "On", "level_volts": "56.0"}, "found-equalising", "caution", "56 V"),
         ({"warm_slope": "-90", "fill_volts": "56.4"}, "found-compensation", "caution", "at 5 °C it would charge to 58.2 V"),
@@ -301,3 +301,52 @@ def test_trying_writes():
     out = try_writes(ORROWAN, [("low-warn", "41"), ("store-kind", "Own values"), ("fill-volts", "abc"), ("ghost", "1")])
     assert [w["taken"] for w in out] == [False, True, False, False]
     assert "at least 0.5" in out[0]["text"] and "takes 48 to 61 V" in out[2]["text"]
+
+
+# As found by the same rules as the plan, with the job's own margins
+
+
+def told(found, rule, job=SKERRY, **policy):
+    document = changed(job, as_found={"U1": found})
+    document["policy"] |= policy
+    return next((f for f in plan_of(document).findings if f.rule == rule), None)
+
+
+@pytest.mark.parametrize(
+    ("found", "rule", "severity"),
+    [
+        ({"fill-hot": "55"}, "found-temperature", "stop"),
+        ({"fill-cold": "-10"}, "found-temperature", "stop"),
+        ({"fill-hot": "45", "fill-cold": "2"}, "found-temperature", None),
+        ({"store-ah": "200"}, "found-capacity", "caution"),
+        ({"store-ah": "840"}, "found-capacity", None),
+        ({"fill-volts": "56.0", "rest": "Off", "refill": "56.0"}, "found-recharge", "caution"),
+        ({"fill-volts": "56.0", "rest": "On", "rest-volts": "53.6", "refill": "53.4"}, "found-recharge", "caution"),
+        ({"fill-volts": "56.0", "rest": "On", "rest-volts": "53.6", "refill": "52.4"}, "found-recharge", None),
+        ({"low-out": "43.5"}, "found-shutdown-low", "caution"),
+        ({"low-off": "42.0"}, "found-shutdown-low", "stop"),
+        ({"low-out": "46.0"}, "found-shutdown-low", None),
+        ({"pct-warn": "10", "pct-out": "30"}, "found-reversed", "caution"),
+        ({"fill-amps-ac": "120"}, "found-ac-overdraw", "caution"),
+        ({"fill-amps-ac": "5"}, "found-ac-overdraw", None),
+    ],
+)
+def test_found_values_are_judged_as_the_plan_is(found, rule, severity):
+    finding = told(found, rule)
+    assert (finding.severity if finding else None) == severity
+
+
+def test_found_volts_are_held_against_the_measured_margins():
+    """57.4 V bears no measured overshoot of 1 V; it does where 0.2 V was measured."""
+    assert told({"fill-volts": "57.4"}, "found-overcharge", overshoot_v=1.0).severity == "caution"
+    assert told({"fill-volts": "57.4"}, "found-overcharge", overshoot_v=0.2, imbalance_v=0.01) is None
+
+
+def test_charge_now_is_a_band_where_the_curve_is_flat():
+    """LFP moves by 0.1 to 0.15 V a cell between 20 and 90 %: resting volts leave a wide band."""
+    job = changed(SKERRY, policy__new_bank=True)
+    for m in job["bank"]["modules"]:
+        m["resting_v"] = 52.4
+    now = plan_of(job).quantities["soc_now"]
+    assert now.lowest < now.value < now.highest and now.highest - now.lowest > 0.1
+    assert f"{round(now.lowest * 100)} to {round(now.highest * 100)} %" in now.reasons[0].text

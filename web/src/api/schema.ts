@@ -1899,6 +1899,11 @@ export interface components {
              * @enum {string}
              */
             terminators: "built-in" | "plug" | "switch";
+            /**
+             * Timed Requests
+             * @default []
+             */
+            timed_requests: components["schemas"]["TimedRequest"][];
             /** Silence S */
             silence_s?: number | null;
         };
@@ -2542,6 +2547,25 @@ export interface components {
             };
             /** Notes */
             notes?: string | null;
+        };
+        /**
+         * TimedRequest
+         * @description What a BMS asks of the inverter at its own times: what, how often or below which charge, for how long.
+         */
+        TimedRequest: {
+            /**
+             * Ask
+             * @enum {string}
+             */
+            ask: "full-charge" | "force-charge" | "stop-charge" | "stop-discharge";
+            /** Every Days */
+            every_days?: number | null;
+            /** Below Soc */
+            below_soc?: number | null;
+            /** Lasts Min */
+            lasts_min?: number | null;
+            /** Request Cell V */
+            request_cell_v?: number | null;
         };
         /**
          * CheckOut

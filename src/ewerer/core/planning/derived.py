@@ -8,7 +8,7 @@ from ..documents.job import Job
 from ..documents.profiles import InverterProfile
 from ..documents.results.base import Alternative, Reason
 from ..documents.results.thresholds import Derived
-from ..trade.chemistries import soc_at
+from ..trade.chemistries import soc_at, soc_band
 from ..trade.margins import CONTINUOUS, FULL_CHARGE_DAYS, LEGS, SHORT_HOLD_MIN, SHUTDOWN_DELAY_S, TAIL_FRACTION, WARN_BELOW_STOP_C
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, formula_rule
@@ -69,7 +69,12 @@ TEMPS = formula_rule(
 )
 
 
-NOW = formula_rule("charge-now", "thresholds", "A new bank starts from a guess of its charge and learns", "s = OCV^-1(V_rest / n)")
+NOW = formula_rule(
+    "charge-now",
+    "thresholds",
+    "A new bank starts from a guess of its charge and learns",
+    "s = OCV^-1(V_rest / n), shown as the band that the meter's error leaves",
+)
 
 
 GIVEN = formula_rule("as-given", "site", "Taken over from the job as it is", "value = job")
@@ -187,10 +192,21 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
         put("shunt_mv", job.bank.shunt_mv, GIVEN, "read on the shunt")
     if job.policy.new_bank:
         put("new_bank", True, GIVEN, "the bank was replaced")
-        resting = [soc_at(m.chemistry, m.resting_v / m.series_cells) for m in modules if m.resting_v is not None]
-        if resting:
-            guess = round(sum(resting) / len(resting), 2)
-            put("soc_now", guess, NOW, f"{figure(guess * 100, 0)} % by resting volts: a guess until the first full charge")
+        rested = [m for m in modules if m.resting_v is not None]
+        if rested:
+            volts = [(m, (m.resting_v or 0.0) / m.series_cells) for m in rested]
+            guess = round(sum(soc_at(m.chemistry, v) for m, v in volts) / len(volts), 2)
+            bands = [soc_band(m.chemistry, v, b.meter_v / b.n) for m, v in volts]
+            least, most = round(min(low for low, _ in bands), 2), round(max(high for _, high in bands), 2)
+            put(
+                "soc_now",
+                guess,
+                NOW,
+                f"anything from {figure(least * 100, 0)} to {figure(most * 100, 0)} % by resting volts, {figure(guess * 100, 0)} % "
+                "to begin with: a guess until the first full charge",
+                least,
+                most,
+            )
     if link.protocol is not None:
         put("bms_protocol", link.protocol.split(" ")[0], TYPE, link.why)
         if link.unit_port is not None:

@@ -18,9 +18,11 @@ from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, shortened
 from ..documents.profiles import InverterProfile, Setting
 from ..documents.results.sheet import AgreementRow, FoundValue, Misfit, PresetVerdict, ReadBack
 from ..planning.bank import chemistry_of
+from ..planning.derived import charge_bottom_c, charge_top_c
+from ..planning.judged import PAIRS
 from ..planning.solved import Solved, Unit
-from ..planning.thresholds import reserve_of
-from ..trade.chemistries import CHEMISTRIES, ocv_v, soc_at
+from ..planning.thresholds import charge_ceiling_v, reserve_of
+from ..trade.chemistries import ocv_v, soc_at
 from ..trade.finding import Finding
 from ..trade.margins import REFERENCE_C
 from ..trade.quantities import QUANTITIES
@@ -30,7 +32,8 @@ from ..trade.steps import figure
 Value = float | str | bool
 
 
-DESCENDING = ("absorb_v", "float_v", "recharge_v", "return_bank_v", "to_mains_v", "alarm_v", "shutdown_v", "unit_off_v")
+CAPACITY_APART = 0.05
+"""A found capacity further from the bank's is told [T]."""
 
 
 MAX_LINES, MAX_LINE_CHARACTERS = 2000, 1000
@@ -375,12 +378,16 @@ def _unreadable(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 )
 
 
-@check("found-overcharge", "sheet", "A found charge voltage is below the cells' limit", "V_found <= n * V_cell_max")
+@check(
+    "found-overcharge",
+    "sheet",
+    "A found charge voltage is below the cells' limit, with this job's own margins",
+    "V_found + overshoot + n * spread <= n * V_cell_max",
+)
 def _overcharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    if solved.bank is None:
+    if solved.bank is None or solved.basis is None:
         return
-    n, top = solved.bank.series_cells, solved.bank.series_cells * solved.bank.cell_max_v
-    room = top - n * CHEMISTRIES[solved.bank.chemistry].margins.imbalance_v
+    n, top, room = solved.bank.series_cells, solved.bank.series_cells * solved.bank.cell_max_v, charge_ceiling_v(solved.basis)
     for unit, values in _noted(solved):
         for name in ("absorb_v", "float_v"):
             volts = _number(values, name)
@@ -390,11 +397,11 @@ def _overcharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     "stop" if over else "caution",
                     f"{unit.id} was found to charge too high",
                     f"{QUANTITIES[name].word} {figure(volts)} V; {n} cells bear {figure(top)} V"
-                    + ("." if over else ", and need room for spread."),
+                    + ("." if over else f", {figure(room)} V with room for overshoot and spread."),
                     _at(unit, name),
                     "Chargers off first; then enter the sheet.",
                     found_v=volts,
-                    limit_v=round(top, 2),
+                    limit_v=round(top if over else room, 2),
                 )
 
 
@@ -515,19 +522,33 @@ def _alarm(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("found-shutdown-low", "sheet", "A found shut-down lies above the BMS cut-off", "V_found >= n * V_cell_min")
+@check(
+    "found-shutdown-low",
+    "sheet",
+    "A found shut-down lies above the BMS cut-off by its margin",
+    "shut-down >= n * (V_cell_min + 0.0625 V), unit off >= n * V_cell_min",
+)
 def _low(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    if solved.bank is None:
+    b = solved.basis
+    if solved.bank is None or b is None:
         return
-    cutoff = solved.bank.series_cells * solved.bank.cell_min_v
+    cutoff = b.n * b.cell_min_v
     for unit, values in _noted(solved):
-        volts = _number(values, "shutdown_v")
-        if volts is not None and volts < cutoff - 1e-9:
+        for name, least in (("shutdown_v", cutoff + b.n * b.margins.shutdown_v), ("unit_off_v", cutoff)):
+            volts = _number(values, name)
+            if volts is None or volts >= least - 1e-9:
+                continue
+            below = volts < cutoff - 1e-9
             yield rule.finding(
-                "stop",
-                f"{unit.id} was found to stop after the BMS",
-                f"Shut-down at {figure(volts)} V, below the BMS cut-off at {figure(cutoff)} V: the bank opens first and nothing is left to wake the unit.",
-                _at(unit, "shutdown_v"),
+                "stop" if below else "caution",
+                f"{unit.id} was found to stop after the BMS" if below else f"{unit.id} was found to stop close to the BMS cut-off",
+                f"{QUANTITIES[name].word} at {figure(volts)} V, "
+                + (
+                    f"below the BMS cut-off at {figure(cutoff)} V: the bank opens first and nothing is left to wake the unit."
+                    if below
+                    else f"{figure(volts - cutoff)} V above the BMS cut-off; {figure(least - cutoff)} V keeps them apart."
+                ),
+                _at(unit, name),
                 "Take the ladder's figure.",
                 shutdown_v=volts,
                 cutoff_v=round(cutoff, 2),
@@ -537,25 +558,108 @@ def _low(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "found-reversed",
     "sheet",
-    "Found thresholds stand in their order",
-    "absorption > float > recharge > return > transfer >= alarm > shut-down > off",
+    "Found thresholds stand in their order, in volts and in charge",
+    "absorption > float > recharge > return > transfer, generator start >= alarm > shut-down > off",
 )
 def _reversed(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for unit, values in _noted(solved):
-        have = [(name, v) for name in DESCENDING if (v := _number(values, name)) is not None]
-        for i, (upper, high) in enumerate(have):
-            below = next(((lower, low) for lower, low in have[i + 1 :] if low > high + 1e-9), None)
-            if below is not None:
-                lower, low = below
+        for kind, sign, scale in (("v", "V", 1), ("soc", "%", 100)):
+            told: set[str] = set()
+            for upper, lower in PAIRS:
+                high, low = _number(values, f"{upper}_{kind}"), _number(values, f"{lower}_{kind}")
+                if high is None or low is None or low <= high + 1e-9 or upper in told:
+                    continue
+                told.add(upper)
+                above, below = QUANTITIES[f"{upper}_{kind}"], QUANTITIES[f"{lower}_{kind}"]
                 yield rule.finding(
                     "caution",
-                    f"{unit.id} was found with {QUANTITIES[upper].word.lower()} below {QUANTITIES[lower].word.lower()}",
-                    f"{QUANTITIES[upper].word} {figure(high)} V, {QUANTITIES[lower].word.lower()} {figure(low)} V.",
-                    _at(unit, upper),
+                    f"{unit.id} was found with {above.word.lower()} below {below.word.lower()}",
+                    f"{above.word} {figure(high * scale)} {sign}, {below.word.lower()} {figure(low * scale)} {sign}.",
+                    _at(unit, above.name),
                     "Enter the sheet.",
-                    upper_v=high,
-                    lower_v=low,
+                    upper=high,
+                    lower=low,
                 )
+
+
+@check(
+    "found-recharge",
+    "sheet",
+    "A found charge-again point lies a hysteresis below the volts that are held",
+    "absorption, float - charge again >= 0.025 V * n",
+)
+def _recharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    b = solved.basis
+    if b is None:
+        return
+    for unit, values in _noted(solved):
+        again, held = _number(values, "recharge_v"), _number(values, "float_v")
+        held = _number(values, "absorb_v") if held is None or values.get("float_on") is False else held
+        if again is not None and held is not None and 0 <= held - again < b.hysteresis_v - 1e-9:
+            yield rule.finding(
+                "caution",
+                f"{unit.id} was found to begin charging again at once",
+                f"Charge again at {figure(again)} V, {figure(held - again)} V below what is held ({figure(held)} V); "
+                f"{figure(b.hysteresis_v)} V is one hysteresis.",
+                _at(unit, "recharge_v"),
+                "Take the ladder's figure.",
+                recharge_v=again,
+                held_v=held,
+            )
+
+
+@check("found-capacity", "sheet", "The capacity a unit counts with is the bank's", "|C_found - C| <= 5 %")
+def _capacity(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    bank = solved.bank
+    for unit, values in _noted(solved):
+        found = _number(values, "capacity_ah")
+        if bank is not None and found is not None and abs(found - bank.capacity_ah) > CAPACITY_APART * bank.capacity_ah:
+            yield rule.finding(
+                "caution",
+                f"{unit.id} was found to count with {figure(found)} Ah",
+                f"The bank has {figure(bank.capacity_ah)} Ah: its charge % is off by as much, and whatever is decided by it.",
+                _at(unit, "capacity_ah"),
+                "Enter the sheet; a full charge then sets the meter.",
+                found_ah=found,
+                capacity_ah=bank.capacity_ah,
+            )
+
+
+@check(
+    "found-temperature",
+    "sheet",
+    "Found temperatures lie inside what the modules bear, the warning before the stop",
+    "stop <= T_charge_max, cold stop >= T_charge_min, warn < stop",
+    "the module's sheet",
+)
+def _temperature(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if not solved.modules:
+        return
+    top, bottom = charge_top_c(solved.modules), charge_bottom_c(solved.modules)
+    for unit, values in _noted(solved):
+        stop, cold, warn = (_number(values, n) for n in ("temp_stop_c", "low_temp_stop_c", "temp_warn_c"))
+        for name, value, limit, wrong in (
+            ("temp_stop_c", stop, top, stop is not None and stop > top + 1e-9),
+            ("low_temp_stop_c", cold, bottom, cold is not None and cold < bottom - 1e-9),
+        ):
+            if wrong and value is not None:
+                yield rule.finding(
+                    "stop",
+                    f"{unit.id} was found to charge outside what the modules bear",
+                    f"{QUANTITIES[name].word} {figure(value)} °C; the modules are charged from {figure(bottom)} to {figure(top)} °C.",
+                    _at(unit, name),
+                    "Enter the sheet before any charging.",
+                    found_c=value,
+                    limit_c=limit,
+                )
+        if stop is not None and warn is not None and warn >= stop - 1e-9:
+            yield rule.finding(
+                "caution",
+                f"{unit.id} was found to warn no earlier than it stops",
+                f"Warning at {figure(warn)} °C, stop at {figure(stop)} °C.",
+                _at(unit, "temp_warn_c"),
+                "Enter the sheet.",
+            )
 
 
 @check("found-idle", "sheet", "A found setting that does nothing is named", "works only if its condition holds")
@@ -599,6 +703,36 @@ def _overcurrent(rule: Rule, solved: Solved) -> Iterator[Finding]:
             total_a=round(total, 1),
             limit_a=solved.limits.charge.bank_a,
         )
+
+
+@check(
+    "found-ac-overdraw",
+    "sheet",
+    "What the units were found to charge from AC leaves the source its loads",
+    "sum(I_found) * V / eta + P_loads <= P_available",
+    "NEC 210.20(A)",
+    "S, M",
+)
+def _overdraw(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if solved.limits is None or not solved.limits.ac.sources:
+        return
+    noted = [(u, a) for u, values in _noted(solved) if (a := _number(values, "mains_charge_max_a")) is not None]
+    volts = max([v for _, values in _noted(solved) if (v := _number(values, "absorb_v")) is not None], default=solved.charge_v)
+    total = sum(a for _, a in noted)
+    for source in solved.limits.ac.sources:
+        efficiency = min((u.profile.ratings.charger_efficiency for u in solved.units), default=1.0)
+        drawn = total * volts / efficiency
+        if noted and drawn + source.loads_w > source.available_w + 0.5:
+            yield rule.finding(
+                "caution",
+                f"The units were found to overload the {source.source}",
+                f"{' + '.join(f'{u.id} {figure(a)} A' for u, a in noted)} at {figure(volts)} V draw {figure(drawn, 0)} W; "
+                f"{figure(source.available_w)} W are there and {figure(source.loads_w)} W of loads run.",
+                _at(noted[0][0], "mains_charge_max_a"),
+                "Enter the sheet.",
+                drawn_w=round(drawn, 1),
+                available_w=source.available_w,
+            )
 
 
 @check("units-agree", "sheet", "Settings that must be the same on all units are", "shown_i = shown_j")
