@@ -57,6 +57,12 @@ def only_linked() -> dict:
     return profile
 
 
+def path_mohm(**bank) -> float:
+    job = data(SKERRY)
+    job["bank"] |= bank
+    return plan_of(job).bank.path_mohm
+
+
 def wide_input() -> dict:
     shipped = next(p for p in LIBRARY if p.id == "hexley-pr3")
     profile = json.loads(shipped.model_dump_json(by_alias=True, exclude_unset=True))
@@ -143,6 +149,8 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "carry-on-safe": lambda: with_profile(only_linked(), changed(SKERRY, policy__link_loss="carry-on")),
     "found-recharge": lambda: plan_of(found(fill_volts="56.0", rest="Off", refill="56.0")),
     "silent-window": lambda: links.with_silent(cell_max_v=3.45),
+    "lead-drop": lambda: plan_of(changed(SKERRY, bank__main_lead={"length_m": 20, "section_mm2": 16})),
+    "module-lead": lambda: plan_of(changed(SKERRY, bank__lead={"length_m": 1, "section_mm2": 16})),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }
@@ -292,6 +300,10 @@ BAND = "to_mains_v"
 # rule -> where it has its effect, where it has none
 EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "entry-safe-side": (lambda: encoded(55.27, safe="down") == "55.2", lambda: encoded(55.2, safe="down") != "55.2"),
+    "lead-resistance": (
+        lambda: path_mohm(main_lead={"length_m": 4, "section_mm2": 50}) > path_mohm(main_lead={"length_m": 4, "section_mm2": 95}),
+        lambda: path_mohm(main_lead_mohm=0.5) != path_mohm(),
+    ),
     "entry-per-2v-cell": (
         lambda: encoded(55.2, encoding={"kind": "per-2v-cell"}, step=0.01, min=1, max=3) == "2.30",
         lambda: encoded(55.2) != "55.2",

@@ -1092,8 +1092,14 @@ export interface components {
              *       "modules": [],
              *       "lead_mohm": null,
              *       "main_lead_mohm": null,
+             *       "lead": null,
+             *       "main_lead": null,
+             *       "leads_place": "free-air",
              *       "fuse_a": null,
+             *       "fuse_breaking_a": null,
              *       "cable_a": null,
+             *       "precharge_ohm": null,
+             *       "inputs_uf": null,
              *       "shunt_a": null,
              *       "shunt_mv": null
              *     }
@@ -1217,7 +1223,7 @@ export interface components {
         };
         /**
          * JobBank
-         * @description The modules in parallel, the leads, the main fuse and cable.
+         * @description The modules in parallel, the leads, the main fuse and cable, pre-charge.
          */
         JobBank: {
             /**
@@ -1229,10 +1235,24 @@ export interface components {
             lead_mohm?: number | null;
             /** Main Lead Mohm */
             main_lead_mohm?: number | null;
+            lead?: components["schemas"]["Lead"] | null;
+            main_lead?: components["schemas"]["Lead"] | null;
+            /**
+             * Leads Place
+             * @default free-air
+             * @enum {string}
+             */
+            leads_place: "free-air" | "conduit";
             /** Fuse A */
             fuse_a?: number | null;
+            /** Fuse Breaking A */
+            fuse_breaking_a?: number | null;
             /** Cable A */
             cable_a?: number | null;
+            /** Precharge Ohm */
+            precharge_ohm?: number | null;
+            /** Inputs Uf */
+            inputs_uf?: number | null;
             /** Shunt A */
             shunt_a?: number | null;
             /** Shunt Mv */
@@ -1371,6 +1391,22 @@ export interface components {
              * @enum {string}
              */
             phase: "L1" | "L2" | "L3";
+        };
+        /**
+         * Lead
+         * @description A pair of copper leads: length of one of them, section, how many side by side. It counts once both are given.
+         */
+        Lead: {
+            /** Length M */
+            length_m?: number | null;
+            /** Section Mm2 */
+            section_mm2?: number | null;
+            /**
+             * Side By Side
+             * @description leads side by side for each pole
+             * @default 1
+             */
+            side_by_side: number;
         };
         /**
          * Loads
@@ -3728,6 +3764,22 @@ export interface components {
             way_out: string;
         };
         /**
+         * LeadFigures
+         * @description A pair of leads: resistance, what it carries.
+         */
+        LeadFigures: {
+            /**
+             * Mohm
+             * @description there and back [mohm]; none until a length is given
+             */
+            mohm: number | null;
+            /**
+             * Ampacity A
+             * @description what it carries for hours [A]
+             */
+            ampacity_a: number;
+        };
+        /**
          * LeftAlone
          * @description A setting that stays at factory, and why.
          */
@@ -3764,6 +3816,8 @@ export interface components {
             discharge: components["schemas"]["Chain"];
             /** @description budgets of the AC sources */
             ac: components["schemas"]["Ac"];
+            /** @description leads, fuse, pre-charge */
+            wiring: components["schemas"]["Wiring"];
             /**
              * Temperature C
              * @description temperature at the bank the caps were taken at [degC]
@@ -5034,6 +5088,56 @@ export interface components {
              * @description pair of the cable
              */
             pair: number;
+        };
+        /**
+         * Wiring
+         * @description Leads, drop, prospective short-circuit current, pre-charge.
+         */
+        Wiring: {
+            /** @description main leads by length and section; none where not given */
+            main: components["schemas"]["LeadFigures"] | null;
+            /** @description each module's leads by length and section; none where not given */
+            module: components["schemas"]["LeadFigures"] | null;
+            /**
+             * Main Mohm
+             * @description main leads as counted [mohm]: measured, else by length and section, else assumed
+             */
+            main_mohm: number;
+            /**
+             * Drop V
+             * @description drop over the main leads at the design load [V]
+             */
+            drop_v: number | null;
+            /**
+             * Drop Part
+             * @description the same as part of the volts (0..1)
+             */
+            drop_part: number | null;
+            /**
+             * Short Circuit A
+             * @description prospective short-circuit current at the end of the main leads [A]
+             */
+            short_circuit_a: number;
+            /**
+             * Short Circuit V
+             * @description volts it is counted at [V]
+             */
+            short_circuit_v: number;
+            /**
+             * Precharge A
+             * @description first current through the pre-charge resistor [A]
+             */
+            precharge_a: number | null;
+            /**
+             * Precharge S
+             * @description time until the inputs are charged [s]
+             */
+            precharge_s: number | null;
+            /**
+             * Precharge J
+             * @description heat in the resistor [J]
+             */
+            precharge_j: number | null;
         };
         /**
          * WithoutOne

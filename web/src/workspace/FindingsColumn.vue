@@ -3,11 +3,12 @@ import { computed } from 'vue'
 import StateMark from '../ui/StateMark.vue'
 import { useJob } from '../job/use-job'
 import { placeInWords } from '../job/words'
+import { gathered } from './gather'
 
 const emit = defineEmits<{ go: [pointer: string] }>()
 defineProps<{ current: number }>()
 const job = useJob()
-const findings = computed(() => job.plan.value?.findings ?? [])
+const findings = computed(() => gathered(job.plan.value?.findings ?? [], job.document.value))
 const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`
 const counts = computed(() => {
   const of = (s: string) => findings.value.filter((f) => f.severity === s).length
@@ -33,18 +34,36 @@ const counts = computed(() => {
     <p v-if="job.plan.value && findings.length === 0" class="soft">Nothing found against this plan.</p>
     <ol>
       <li
-        v-for="(f, i) in findings"
-        :key="f.rule + f.at + i"
-        :class="[f.severity, { current: i === current }]"
+        v-for="f in findings"
+        :key="f.rule + f.lines[0]?.finding.at + f.title"
+        :class="[f.severity, { current: f.lines.some((l) => l.index === current) }]"
         :data-finding="f.rule"
       >
         <StateMark :state="f.severity" />
         <div>
           <b>{{ f.title }}</b>
-          <p>{{ f.message }}</p>
+          <p v-for="l in f.lines" :key="l.index">
+            <template v-if="f.lines.length > 1 && !l.finding.message.startsWith(`${l.who}:`)">{{ l.who }}: </template
+            >{{ l.finding.message }}
+            <button
+              v-if="f.lines.length > 1"
+              class="link"
+              :aria-label="`Show ${l.who}, ${l.finding.title}`"
+              @click="emit('go', l.finding.at)"
+            >
+              show
+            </button>
+          </p>
           <p v-if="f.fix && f.severity !== 'note'" class="fix">{{ f.fix }}</p>
           <span class="rule">{{ f.rule }}</span>
-          <button class="link" :aria-label="`Show ${f.title}`" @click="emit('go', f.at)">show</button>
+          <button
+            v-if="f.lines.length === 1"
+            class="link"
+            :aria-label="`Show ${f.title}`"
+            @click="emit('go', f.lines[0]?.finding.at ?? '')"
+          >
+            show
+          </button>
         </div>
       </li>
     </ol>
@@ -91,6 +110,9 @@ li p {
 }
 .link {
   min-height: 32px;
+}
+li p .link {
+  min-height: 24px;
 }
 .refused {
   background: var(--stop-wash);

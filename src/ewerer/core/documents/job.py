@@ -158,14 +158,47 @@ class JobModule(Document):
         return self
 
 
+class Lead(Document):
+    """A pair of copper leads: length of one of them, section, how many side by side. It counts once both are given."""
+
+    length_m: Annotated[float, Field(gt=0, le=200, json_schema_extra={"x-unit": "m"}, description="metres of one lead")] | None = (
+        None
+    )
+    section_mm2: (
+        Annotated[float, Field(ge=0.5, le=1000, json_schema_extra={"x-unit": "mm2"}, description="square millimetres of copper")]
+        | None
+    ) = None
+    side_by_side: Annotated[int, Field(ge=1, le=8, description="leads side by side for each pole")] = 1
+
+
 class JobBank(Document):
-    """The modules in parallel, the leads, the main fuse and cable."""
+    """The modules in parallel, the leads, the main fuse and cable, pre-charge."""
 
     modules: Annotated[list[JobModule], Field(max_length=64)] = []
     lead_mohm: LeadMilliohms | None = None
     main_lead_mohm: LeadMilliohms | None = None
+    lead: Lead | None = None
+    main_lead: Lead | None = None
+    leads_place: Literal["free-air", "conduit"] = "free-air"
     fuse_a: PositiveAmps | None = None
+    fuse_breaking_a: (
+        Annotated[float, Field(ge=10, le=500_000, json_schema_extra={"x-unit": "A"}, description="amperes the fuse can break")]
+        | None
+    ) = None
     cable_a: PositiveAmps | None = None
+    precharge_ohm: (
+        Annotated[
+            float, Field(ge=0.1, le=100_000, json_schema_extra={"x-unit": "ohm"}, description="ohms of the pre-charge resistor")
+        ]
+        | None
+    ) = None
+    inputs_uf: (
+        Annotated[
+            float,
+            Field(gt=0, le=10_000_000, json_schema_extra={"x-unit": "uF"}, description="capacitance at all DC inputs, microfarads"),
+        ]
+        | None
+    ) = None
     shunt_a: PositiveAmps | None = None
     shunt_mv: (
         Annotated[float, Field(gt=0, le=1000, json_schema_extra={"x-unit": "mV"}, description="millivolts at rated amps")] | None

@@ -10,13 +10,14 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from ..devices.library import Library
-from ..documents.job import Job, JobModule
+from ..documents.job import Job, JobModule, Lead
 from ..documents.profiles import Bms, Derating, ModuleProfile
 from ..documents.results.bank import Bank, BankFigures, Closing, ModuleFigures, WithoutOne
 from ..documents.results.proposals import NextModule
 from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, class_v
+from ..trade.copper import lead_mohm
 from ..trade.finding import Finding
-from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM
+from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM, USUAL_AMBIENT_C
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .joining import EXACT, branches_of, gentlest_order, steps_of, worst_step
@@ -62,6 +63,22 @@ def resolve_modules(job: Job, library: Library) -> list[Module]:
     return [_resolve(i, m, job, library) for i, m in enumerate(job.bank.modules)]
 
 
+def lead_of(lead: Lead | None, job: Job) -> float | None:
+    """Return the resistance of a pair of leads by length and section [mohm], at the bank's temperature; None until both are given."""
+    if lead is None or lead.length_m is None or lead.section_mm2 is None:
+        return None
+    at_c = USUAL_AMBIENT_C if job.site.bank_ambient_c is None else job.site.bank_ambient_c
+    return round(lead_mohm(lead.length_m, lead.section_mm2 * lead.side_by_side, at_c), 4)
+
+
+def main_lead_mohm(job: Job) -> float:
+    """Return the main leads, there and back [mohm]: measured, else by length and section, else assumed."""
+    if job.bank.main_lead_mohm is not None:
+        return job.bank.main_lead_mohm
+    drawn = lead_of(job.bank.main_lead, job)
+    return ASSUMED_MAIN_LEAD_MOHM if drawn is None else drawn
+
+
 def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     profile = library.get(m.profile, ModuleProfile) if m.profile else None
     assumed: list[str] = []
@@ -81,7 +98,9 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     capacity = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
     guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + ASSUMED_BMS_MOHM, 2)
     resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mΩ")
-    lead = pick(m.lead_mohm, job.bank.lead_mohm, ASSUMED_LEAD_MOHM, f"lead {figure(ASSUMED_LEAD_MOHM)} mΩ")
+    drawn = lead_of(job.bank.lead, job)
+    measured = m.lead_mohm if m.lead_mohm is not None else job.bank.lead_mohm
+    lead = pick(measured, drawn, ASSUMED_LEAD_MOHM, f"lead {figure(ASSUMED_LEAD_MOHM)} mΩ")
     cell_max = pick(
         m.cell_max_v,
         profile.cell_max_v if profile else None,
@@ -243,7 +262,6 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
         without = _worst_of(losses)
     branches = [m.branch_ohm for m in modules]
     first = modules[0]
-    main_lead = job.bank.main_lead_mohm if job.bank.main_lead_mohm is not None else ASSUMED_MAIN_LEAD_MOHM
     return Bank(
         **whole.model_dump(),
         nominal_v=clean(first.series_cells * first.chemistry.nominal_v),
@@ -251,7 +269,7 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
         chemistry=first.chemistry.name,
         cell_max_v=min(m.cell_max_v for m in modules),
         cell_min_v=max(m.cell_min_v for m in modules),
-        path_mohm=round(whole.resistance_mohm + main_lead, 4),
+        path_mohm=round(whole.resistance_mohm + main_lead_mohm(job), 4),
         without_one=without,
         closing=Closing(
             order=[b.id for b in order],
@@ -562,7 +580,7 @@ def _assumed(rule: Rule, solved: Solved) -> Iterator[Finding]:
             _at(modules[0]),
             "Enter the figures from the data sheet, or measure them.",
         )
-    if solved.modules and solved.job.bank.main_lead_mohm is None:
+    if solved.modules and solved.job.bank.main_lead_mohm is None and lead_of(solved.job.bank.main_lead, solved.job) is None:
         yield rule.finding(
             "note",
             "Assumed for the main leads",

@@ -22,6 +22,7 @@ from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .bank import reported_a, shared_limit_a
 from .solved import Module, Solved, Unit
+from .wiring import carries_a, plan_wiring
 
 CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all caps binds", "I = min(caps)")
 
@@ -240,6 +241,16 @@ def _wire_caps(job: Job) -> Iterator[Cap]:
             rule="fuse-continuous",
             why=f"{figure(job.bank.fuse_a)} A / 1.25 for hours",
         )
+    lead, carries = job.bank.main_lead, carries_a(job.bank.main_lead, job)
+    if lead is not None and carries is not None:
+        side = f"{lead.side_by_side} × " if lead.side_by_side > 1 else ""
+        yield Cap(
+            cap="lead",
+            word="Main lead",
+            a=carries,
+            rule="lead-ampacity",
+            why=f"{side}{figure(lead.section_mm2 or 0.0)} mm² copper {'in conduit' if job.bank.leads_place == 'conduit' else 'in free air'}",
+        )
     if job.bank.cable_a is not None:
         yield Cap(cap="cable", word="Main cable", a=job.bank.cable_a, rule="chain-of-caps", why="as given")
 
@@ -332,12 +343,14 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
     out_parts = split(bank_out, out_max, out_steps) if units else []
     out_shares = [UnitShare(unit=u.id, a=a, own_max_a=round(top, 1)) for u, a, top in zip(units, out_parts, out_max, strict=True)]
     load_w = design_load_w(job, units)
+    needed = discharge_a(load_w, eta, low_v)
     ac = _ac(job, bank, units, charge_v)
     peak_w = job.loads.peak_w if job.loads.peak_w is not None else load_w
     return Limits(
         charge=_chain(into, charge_shares, None, None),
-        discharge=_chain(outof, out_shares, discharge_a(load_w, eta, low_v), discharge_a(peak_w, eta, low_v)),
+        discharge=_chain(outof, out_shares, needed, discharge_a(peak_w, eta, low_v)),
         ac=ac.model_copy(update={"units": ac_parts(job, units, charge_shares, ac)}),
+        wiring=plan_wiring(job, bank, needed, low_v),
         temperature_c=job.site.bank_ambient_c,
     )
 
@@ -514,7 +527,7 @@ def _adequate(rule: Rule, solved: Solved) -> Iterator[Finding]:
             limit_a=limit,
             binding=cap.cap,
         )
-    wires = [c.a * (FUSE_FACTOR if c.cap == "fuse" else 1) for c in chain.caps if c.cap in ("fuse", "cable")]
+    wires = [c.a * (FUSE_FACTOR if c.cap == "fuse" else 1) for c in chain.caps if c.cap in ("fuse", "cable", "lead")]
     peak_limit = min(
         [shared_limit_a([m.discharge_peak_a for m in solved.modules], [m.branch_ohm for m in solved.modules])[0], *wires]
     )

@@ -21,6 +21,7 @@ const profiles = computed(() => of('module'))
 const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined) ?? [])
 const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
 const bank = computed(() => job.plan.value?.bank)
+const wiring = computed(() => job.plan.value?.limits?.wiring)
 const adding = ref('')
 const openRow = ref<number | null>(null)
 
@@ -96,7 +97,18 @@ const FIGURES = [
     <div v-if="bank.join_current_a !== null">
       <b>{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
     </div>
+    <div v-if="wiring">
+      <b>{{ tidy(wiring.short_circuit_a / 1000, 1) }} kA</b><span>into a dead short behind the main leads</span>
+    </div>
   </div>
+
+  <p v-if="bank?.closing && bank.closing.order.length > 2" class="closing" data-closing>
+    Close them in this order: <b>{{ bank.closing.order.join(', ') }}</b>. The largest step is {{ amps(bank.closing.worst_a) }}, at
+    {{ bank.closing.worst_module
+    }}<template v-if="bank.closing.any_order_a > bank.closing.worst_a"
+      >; in an unlucky order {{ amps(bank.closing.any_order_a) }}</template
+    >.
+  </p>
 
   <div class="scroll" data-pointer="/bank/modules" tabindex="-1">
     <table v-if="modules.length">
@@ -175,16 +187,41 @@ const FIGURES = [
   </div>
 
   <fieldset data-pointer="/bank">
-    <legend>Leads, fuse and cable</legend>
-    <div class="fields">
-      <NumberField path="/bank/lead_mohm" />
+    <legend>Leads, fuse and shunt</legend>
+    <div class="fields" data-pointer="/bank/main_lead" tabindex="-1">
       <NumberField path="/bank/main_lead_mohm" />
+      <NumberField path="/bank/main_lead/length_m" />
+      <NumberField path="/bank/main_lead/section_mm2" />
+      <NumberField path="/bank/main_lead/side_by_side" whole />
+    </div>
+    <div class="fields" data-pointer="/bank/lead" tabindex="-1">
+      <NumberField path="/bank/lead_mohm" />
+      <NumberField path="/bank/lead/length_m" />
+      <NumberField path="/bank/lead/section_mm2" />
+      <NumberField path="/bank/lead/side_by_side" whole />
+    </div>
+    <div class="fields"><ChoiceField path="/bank/leads_place" /></div>
+    <div class="fields">
       <NumberField path="/bank/fuse_a" />
+      <NumberField path="/bank/fuse_breaking_a" />
       <NumberField path="/bank/cable_a" />
+      <NumberField path="/bank/precharge_ohm" />
+      <NumberField path="/bank/inputs_uf" />
       <NumberField path="/bank/shunt_a" />
       <NumberField path="/bank/shunt_mv" />
       <ChoiceField path="/policy/new_bank" flag />
     </div>
+    <p v-if="wiring" class="soft small wiring" data-wiring>
+      Main leads {{ tidy(wiring.main_mohm, 2) }} mΩ<template v-if="wiring.main"
+        >, carry {{ amps(wiring.main.ampacity_a) }}</template
+      ><template v-if="wiring.drop_v !== null"
+        >; {{ tidy(wiring.drop_v, 2) }} V ({{ tidy((wiring.drop_part ?? 0) * 100, 1) }} %) lost at the design load</template
+      >.<template v-if="wiring.module"> A module's lead carries {{ amps(wiring.module.ampacity_a) }}.</template
+      ><template v-if="wiring.precharge_s !== null">
+        Pre-charge: {{ amps(wiring.precharge_a) }} at first, {{ tidy(wiring.precharge_s, 1) }} s before the main switch.</template
+      >
+      A measured resistance counts before length and section.
+    </p>
   </fieldset>
 </template>
 
@@ -207,6 +244,15 @@ const FIGURES = [
 .figures span {
   color: var(--soft);
   font-size: 13px;
+}
+.closing {
+  margin: 10px 0;
+}
+.wiring {
+  margin: 8px 0 0;
+}
+fieldset .fields + .fields {
+  margin-top: 12px;
 }
 .scroll {
   overflow-x: auto;

@@ -72,7 +72,7 @@ const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(ca
         <tr v-for="s in limits.ac.sources" :key="s.source">
           <td>{{ s.source }}</td>
           <td class="num">{{ s.available_w }} W</td>
-          <td class="num">{{ s.loads_w }} W</td>
+          <td class="num">{{ s.loads_w }} W{{ s.loads_assumed ? ', assumed' : '' }}</td>
           <td class="num">{{ s.free_w }} W</td>
           <td class="num">
             <b>{{ s.charge_a }} A</b>

@@ -69,10 +69,33 @@ class Ac(PlanPart):
     )
 
 
+class LeadFigures(PlanPart):
+    """A pair of leads: resistance, what it carries."""
+
+    mohm: float | None = Field(description="there and back [mohm]; none until a length is given")
+    ampacity_a: float = Field(description="what it carries for hours [A]")
+
+
+class Wiring(PlanPart):
+    """Leads, drop, prospective short-circuit current, pre-charge."""
+
+    main: LeadFigures | None = Field(description="main leads by length and section; none where not given")
+    module: LeadFigures | None = Field(description="each module's leads by length and section; none where not given")
+    main_mohm: float = Field(description="main leads as counted [mohm]: measured, else by length and section, else assumed")
+    drop_v: float | None = Field(description="drop over the main leads at the design load [V]")
+    drop_part: float | None = Field(description="the same as part of the volts (0..1)")
+    short_circuit_a: float = Field(description="prospective short-circuit current at the end of the main leads [A]")
+    short_circuit_v: float = Field(description="volts it is counted at [V]")
+    precharge_a: float | None = Field(description="first current through the pre-charge resistor [A]")
+    precharge_s: float | None = Field(description="time until the inputs are charged [s]")
+    precharge_j: float | None = Field(description="heat in the resistor [J]")
+
+
 class Limits(PlanPart):
     """Charge and discharge chains and the AC budget."""
 
     charge: Chain = Field(description="into the bank")
     discharge: Chain = Field(description="out of the bank")
     ac: Ac = Field(description="budgets of the AC sources")
+    wiring: Wiring = Field(description="leads, fuse, pre-charge")
     temperature_c: float | None = Field(description="temperature at the bank the caps were taken at [degC]")
