@@ -1,11 +1,15 @@
 """Every rule of the ladder stated a second time, against solved ladders; and each speaks when a figure breaks it."""
 
+import json
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.plan import plan
 from ewerer.core.trade.chemistries import LFP, ocv_v, slope_v, soc_at
-from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, inline, plan_of, random_jobs
+from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, inline, plan_of, random_jobs, rules
 
 EPS = 1e-6
 
@@ -230,3 +234,52 @@ def test_the_generator_has_its_own_pair():
     v = plan_of(changed(SKERRY, policy__control="soc")).ladder
     assert 0.80 <= v["gen_stop_soc"].value <= 0.90 and v["gen_start_soc"].value == 0.2  # common practice
     assert plan_of(changed(SKERRY, generator__start="manual")).ladder.keys().isdisjoint({"gen_start_soc", "gen_stop_soc"})
+
+
+# Hours between two transfers, advice by the rule that binds
+
+
+@given(random_jobs())
+def test_hours_between_transfers_restated(job):
+    """(E(return) - E(transfer)) / P >= 2 h: common practice; sag of the load and lift of AC charging counted."""
+    made = plan_of(job)
+    told = next((f for f in made.findings if f.rule == "transfer-hours"), None)
+    if told is None:
+        return
+    span = told.numbers["return_soc"] - told.numbers["transfer_soc"]
+    hours = max(0.0, span) * made.bank.energy_wh / job["loads"]["continuous_w"]
+    assert (
+        told.numbers["hours"] == pytest.approx(hours, abs=0.02 + 0.002 * made.bank.energy_wh / job["loads"]["continuous_w"])
+        and hours < 2.01
+    )
+
+
+def test_hours_by_charge_percent():
+    """840 Ah at 51.2 V, 20 % to 50 %: 12.9 kWh carry 2.6 kW for 5 h and 8 kW for 1.6 h."""
+    assert "transfer-hours" not in rules(plan_of(SKERRY))
+    told = next(f for f in plan_of(changed(SKERRY, loads__continuous_w=8000)).findings if f.rule == "transfer-hours")
+    assert told.numbers["hours"] == pytest.approx(0.3 * 840 * 51.2 / 8000, abs=0.1)
+
+
+def test_advice_fits_the_rule_that_binds():
+    """Where the module's sheet asks for the volts, thicker leads are no help."""
+    pair = [inline(f"M{i}", series_cells=8, cell_min_v=2.8, resistance_mohm=30, discharge_a=250) for i in (1, 2)]
+    thin = changed(LARCH, bank={"modules": pair, "main_lead_mohm": 0.5}, as_found={}, site__bank_ambient_c=20)
+    told = next(f for f in plan_of(thin).findings if f.rule == "school-raised")
+    assert "leads" in told.fix and "sheet" not in told.fix
+    shipped = next(p for p in shipped_library() if p.id == "dunmarrow-280")
+    profile = json.loads(shipped.model_dump_json(by_alias=True, exclude_unset=True)) | {"id": "stiff"}
+    profile |= {"charge_cell_low_v": 3.55, "charge_cell_high_v": 3.58}
+    library = Library([*shipped_library(), parse_profile(json.dumps(profile))])
+    document = changed(SKERRY, policy__loop="open")
+    for m in document["bank"]["modules"]:
+        m["profile"] = "stiff"
+    made = plan(parse_job(json.dumps(document), library), library)
+    raised = next(f for f in made.findings if f.rule == "school-raised")
+    assert "sheet recommends" in raised.fix and "leads" not in raised.fix
+
+
+def test_entries_say_how_they_were_rounded():
+    words = {r.setting: r.encoding for r in plan_of(SKERRY).units[0].settings}
+    row = next(r for r in plan_of(SKERRY).units[0].settings if r.setting == "tail")
+    assert row.value != row.target and words["tail"].startswith("rounded ") and words["fill-volts"] == ""

@@ -184,7 +184,7 @@ def _rows(
                 takes_effect=s.takes_effect,
                 after=sorted(after[s.id]),
                 resets=sorted({k for effect in s.side_effects for k in effect.sets}),
-                encoding=encoding_words(s, profile),
+                encoding=_in_words(s, profile, e, values.get(q.name) if q else None),
                 note=("Own entry, not the plan's. " if s.id in extra else "")
                 + (
                     f"Needed by {', '.join(x.label for x in profile.settings if x.id in needed_by[s.id])}. "
@@ -198,6 +198,18 @@ def _rows(
             )
         )
     return rows, left
+
+
+def _in_words(setting: Setting, profile: InverterProfile, entry: Entry, target: Value | None) -> str:
+    """Return how a value became an entry: its factor, and the side it was rounded to where it was."""
+    words = encoding_words(setting, profile)
+    if isinstance(entry.value, (str, bool)) or isinstance(target, (str, bool)) or target is None or setting.step is None:
+        return words
+    if abs(entry.value - target) <= 1e-6 * max(1.0, abs(target)):
+        return words
+    side = "down" if entry.value < target else "up"
+    rounded = f"rounded {side} to {figure(setting.step, 4)} {setting.unit}".rstrip()
+    return f"{words}, {rounded}" if words else rounded
 
 
 def _opened(

@@ -105,8 +105,9 @@ class Ladder:
     view: LadderView
     refused: tuple[tuple[str, float, float, tuple[str, ...], tuple[str, ...]], ...]
     conflict: tuple[Constraint, ...]
-    squeezed: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
-    raised: tuple[tuple[str, float, tuple[str, ...]], ...] = ()
+    squeezed: tuple[tuple[str, float, tuple[str, ...], tuple[str, ...]], ...] = ()
+    raised: tuple[tuple[str, float, tuple[str, ...], tuple[str, ...]], ...] = ()
+    """Threshold, wished value, ids and words of the rules that keep it from its wish."""
     gaps: tuple[Constraint, ...] = ()
     """What is kept between two thresholds, in millionths."""
 

@@ -23,12 +23,13 @@ from ..documents.results.link import Link
 from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
 from ..trade.chemistries import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
-from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, METER_ERROR_PER_CELL_V, RESERVE_SOC, SAG_UNCERTAINTY
+from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, LEAST_HOURS, METER_ERROR_PER_CELL_V, RESERVE_SOC, SAG_UNCERTAINTY
 from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import chemistry_of
 from .constraints import Constraint, Grid, Ranges, find_conflict, grant, propagate, ways_out
+from .limits import design_load_w
 from .solved import Basis, Ladder, Module, Solved
 
 MICRO = 1_000_000
@@ -557,12 +558,12 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
                 rules, texts = _chain_of(name, ranges.high_cause if down else ranges.low_cause, down)
                 refused.append((name, own, values[name] / MICRO, rules, texts))
     squeezed = tuple(
-        (name, wish / MICRO, _held_by(name, grids, constraints, rounded, values))
+        (name, wish / MICRO, *_held_by(name, grids, constraints, rounded, values))
         for name, wish in rounded
         if reasons[name][0] is RESERVE and name not in job.policy.own_figures and values[name] < wish - by_name[name].step
     )
     raised = tuple(
-        (name, wish / MICRO, _chain_of(name, ranges.low_cause, False)[1])
+        (name, wish / MICRO, *_chain_of(name, ranges.low_cause, False))
         for name, wish in rounded
         if name == "absorb_v" and name not in job.policy.own_figures and values[name] > wish + by_name[name].step
     )
@@ -572,14 +573,14 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
 
 def _held_by(
     name: str, grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]], values: dict[str, int]
-) -> tuple[str, ...]:
-    """Return in words what keeps a threshold below its wish: the rules on the way up to a wish that came before it."""
+) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Return ids and words of what keeps a threshold below its wish: the rules on the way up to a wish that came before it."""
     before = [n for n, _ in wishes[: [n for n, _ in wishes].index(name)]]
     held = [
         Constraint(None, n, -values[n], "wish", f"{QUANTITIES[n].word.lower()} at {figure(values[n] / MICRO)} V") for n in before
     ]
     ranges = propagate(grids, [*constraints, *held])
-    return _chain_of(name, ranges.high_cause, True)[1] if ranges else ()
+    return _chain_of(name, ranges.high_cause, True) if ranges else ((), ())
 
 
 def _unit_of(c: Constraint) -> str:
@@ -827,6 +828,31 @@ def _peak(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+ADVICE: dict[str, tuple[str, ...]] = {
+    RESTART.id: ("thicker or shorter leads", "less discharge current", "modules of lower resistance"),
+    CHATTER.id: ("less charging current from AC", "thicker or shorter leads"),
+    RECHARGE.id: ("float at absorption",),
+    FLOAT.id: ("a higher absorption",),
+    FLOAT_SCHOOL.id: ("float at absorption",),
+    REACHABLE.id: ("a higher absorption",),
+    CELL_MAX.id: ("a smaller measured overshoot or spread",),
+    RECOMMENDED.id: ("the figure that the module's sheet recommends",),
+    UNIT_RANGE.id: ("a unit whose range fits",),
+    INTERLOCK.id: ("a unit without this gap",),
+    SHUTDOWN_CUTOFF.id: ("a smaller gap above the cut-off, where the module allows it",),
+}
+"""What loosens a rule that binds."""
+
+
+def _advice(rules: Sequence[str], more: Sequence[str]) -> str:
+    """Return what would loosen the rules that bind, in the order they bind, and what helps in any case."""
+    parts = list(dict.fromkeys([*(a for r in rules for a in ADVICE.get(r, ())), *more]))
+    if not parts:
+        return "Another unit, or another school."
+    words = parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} or {parts[-1]}"
+    return f"{words[0].upper()}{words[1:]}."
+
+
 @check(
     "reserve-kept",
     "thresholds",
@@ -834,7 +860,7 @@ def _peak(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "transfer >= n * OCV(reserve) - I * R_path, less one step",
 )
 def _kept(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for rung, (name, wished, texts) in _once(solved, lambda ladder: ladder.squeezed):
+    for rung, (name, wished, rules, texts) in _once(solved, lambda ladder: ladder.squeezed):
         wanted = reserve_of(solved.job)
         yield rule.finding(
             "caution",
@@ -842,7 +868,7 @@ def _kept(rule: Rule, solved: Solved) -> Iterator[Finding]:
             f"{rung.word} would have to stand at {figure(wished)} V; {figure(rung.value)} V is what is left, "
             f"{figure((rung.under_load_soc or 0.0) * 100, 0)} % charged at the design load. What holds it down: {'; '.join(texts)}.",
             "/policy/reserve_soc",
-            "Float at absorption, less charging current from mains, thicker leads, deciding by charge %, or a smaller reserve.",
+            _advice(rules, ["deciding by charge %", "a smaller reserve"]),
             quantity=name,
             wished_v=round(wished, 3),
             given_v=rung.value,
@@ -858,17 +884,50 @@ def _kept(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "absorption <= V_cell * n, plus one step",
 )
 def _raised(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for rung, (_, wished, texts) in _once(solved, lambda ladder: ladder.raised):
+    for rung, (_, wished, rules, texts) in _once(solved, lambda ladder: ladder.raised):
         yield rule.finding(
             "caution",
             "Absorption is pushed above the chosen school",
             f"{solved.job.policy.charge_school} asks for {figure(wished)} V; {figure(rung.value)} V is the lowest that fits. "
             f"What pushes it: {'; '.join(texts)}.",
             "/policy/charge_school",
-            "Thicker or shorter leads, less discharge current, or modules of lower resistance.",
+            _advice(rules, []),
             wished_v=round(wished, 3),
             absorb_v=rung.value,
         )
+
+
+@check(
+    "transfer-hours",
+    "thresholds",
+    "Between going to another source and coming back the bank carries the load for hours",
+    "(E(return) - E(transfer)) / P_load >= 2 h, with the sag of the load and the lift of charging from AC",
+)
+def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    ladder, b, bank = solved.ladder, solved.basis, solved.bank
+    if ladder is None or b is None or bank is None or b.load_a <= 0 or solved.limits is None:
+        return
+    chem = CHEMISTRIES[bank.chemistry]
+    watts = design_load_w(solved.job, solved.units)
+    for back, away in (("return_bank", "to_mains"), ("gen_stop", "gen_start")):
+        high, low = (ladder.rungs.get(f"{n}_soc") or ladder.rungs.get(f"{n}_v") for n in (back, away))
+        if high is None or low is None or watts <= 0:
+            continue
+        top = high.value if high.kind == "soc" else soc_at(chem, (high.value - b.transfer_charge_a * b.path_ohm) / b.n)
+        bottom = low.value if low.kind == "soc" else soc_at(chem, (low.value + b.load_a * b.path_ohm) / b.n)
+        hours = max(0.0, top - bottom) * bank.energy_wh / watts
+        if hours < LEAST_HOURS - 1e-9:
+            yield rule.finding(
+                "caution",
+                "The source would come and go all night",
+                f"{high.word} at {figure(top * 100, 0)} % charged, {low.word.lower()} at {figure(bottom * 100, 0)} %: between them the bank "
+                f"carries the design load of {figure(watts)} W for {figure(hours, 1)} h; {figure(LEAST_HOURS)} h is the least.",
+                "/policy/reserve_soc",
+                "A wider gap by own figures, deciding by charge %, more charging current from AC, or a larger bank.",
+                hours=round(hours, 2),
+                return_soc=round(top, 3),
+                transfer_soc=round(bottom, 3),
+            )
 
 
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")

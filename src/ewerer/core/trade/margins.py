@@ -43,6 +43,8 @@ SAG_UNCERTAINTY = 0.3
 """Part of the computed sag that may be wrong: resistance drifts with temperature and age [T]."""
 RESERVE_SOC = 0.20
 """Charge at which another source takes over, where none is chosen [T]."""
+LEAST_HOURS = 2.0
+"""Least time that the bank carries the load between coming back from another source and going to it again [T]."""
 DEFAULT_STEP_V = 0.1
 """Step of a voltage where no unit gives one [T]."""
 
