@@ -65,9 +65,16 @@ def worst_step(branches: Sequence[Branch]) -> Step | None:
     For a given module the current onto a set S is ``|sum g_j dV_j| / (1 + R * sum g_j)``: it only gains from modules on one
     side whose ``dV_j / R`` is above it, so the worst set is a beginning of the others in order of voltage, from either end.
     """
+    return _worst(tuple(branches))
+
+
+@lru_cache(maxsize=256)
+def _worst(branches: tuple[Branch, ...]) -> Step | None:
+    """Return the same, kept ready: a plan asks twice, and modules change seldom."""
     worst: Step | None = None
+    ordered = sorted(branches, key=lambda b: b.volts)
     for one in branches:
-        others = sorted((b for b in branches if b is not one), key=lambda b: b.volts)
+        others = [b for b in ordered if b is not one]
         for side in (others, others[::-1]):
             conductance = current = 0.0
             best, count = -1.0, 0

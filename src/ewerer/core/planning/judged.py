@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from itertools import combinations, pairwise
 
@@ -48,16 +48,32 @@ def _numbers(sheet: UnitSheet) -> Iterator[tuple[SheetRow, float]]:
             yield row, float(row.value)
 
 
-def _judged(solved: Solved) -> Iterator[tuple[list[str], Unit, UnitSheet]]:
-    """Yield one unit of each set of units whose sheets are alike, with the ids of all of them."""
-    alike: dict[object, list[Unit]] = {}
+def with_entries(solved: Solved) -> Solved:
+    """Return the facts with what the sheets enter by quantity, and which units are set alike; read by every judgement of a sheet."""
+    found: dict[int, dict[str, list[tuple[SheetRow, float]]]] = {}
+    alike: dict[object, list[str]] = {}
+    keys: dict[int, object] = {}
+    entered = {}
     for unit in solved.units:
         sheet = solved.sheets.get(unit.id)
-        if sheet is not None:
-            key = (unit.profile.id, tuple((r.setting, r.entry) for r in sheet.settings))
-            alike.setdefault(key, []).append(unit)
-    for units in alike.values():
-        yield [u.id for u in units], units[0], solved.sheets[units[0].id]
+        if sheet is None:
+            continue
+        rows = id(sheet.settings)  # units of one kind share their rows
+        if rows not in found:
+            found[rows] = {}
+            for row, value in _numbers(sheet):
+                found[rows].setdefault(row.quantity, []).append((row, value))
+            keys[rows] = tuple((r.setting, r.entry) for r in sheet.settings)
+        entered[unit.id] = found[rows]
+        alike.setdefault((unit.profile.id, keys[rows]), []).append(unit.id)
+    return replace(solved, entered=entered, alike=tuple(tuple(ids) for ids in alike.values()))
+
+
+def _judged(solved: Solved) -> Iterator[tuple[Sequence[str], Unit, UnitSheet]]:
+    """Yield one unit of each set of units whose sheets are alike, with the ids of all of them."""
+    by_id = {u.id: u for u in solved.units}
+    for ids in solved.alike:
+        yield ids, by_id[ids[0]], solved.sheets[ids[0]]
 
 
 def _words(row: SheetRow) -> str:
@@ -138,9 +154,7 @@ def _ladder(rule: Rule, solved: Solved) -> Iterator[Finding]:
 )
 def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for ids, unit, sheet in _judged(solved):
-        by_quantity: dict[str, list[tuple[SheetRow, float]]] = {}
-        for row, value in _numbers(sheet):
-            by_quantity.setdefault(row.quantity, []).append((row, value))
+        by_quantity = solved.entered[unit.id]
         told: set[tuple[str, str]] = set()
         for kind in ("v", "soc"):
             for upper, lower in PAIRS:
@@ -213,7 +227,7 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
         limit = most[quantity]
         parts: list[tuple[Unit, SheetRow, float]] = []
         for unit in solved.units:
-            rows = [(row, v) for row, v in _numbers(solved.sheets[unit.id]) if row.quantity == quantity]
+            rows = solved.entered[unit.id].get(quantity)
             if rows:
                 row, amps = max(rows, key=lambda r: r[1])
                 parts.append((unit, row, amps))
@@ -233,12 +247,12 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-def _rows_of(solved: Solved, unit: Unit, quantity: str) -> list[tuple[SheetRow, float]]:
+def _rows_of(solved: Solved, unit: Unit, quantity: str) -> Sequence[tuple[SheetRow, float]]:
     """Return the rows of a unit that carry a quantity; what is set on the host only counts for the followers of its model too."""
-    rows = [(row, v) for row, v in _numbers(solved.sheets[unit.id]) if row.quantity == quantity]
+    rows = solved.entered.get(unit.id, {}).get(quantity, ())
     host = solved.host
     if not rows and host is not None and host.profile.id == unit.profile.id:
-        rows = [(row, v) for row, v in _numbers(solved.sheets[host.id]) if row.quantity == quantity and row.scope == "host"]
+        rows = [(row, v) for row, v in solved.entered.get(host.id, {}).get(quantity, ()) if row.scope == "host"]
     return rows
 
 
@@ -256,7 +270,7 @@ def ac_draw_a(solved: Solved, unit: Unit) -> float:
 
 def highest_entry_v(solved: Solved) -> float:
     """Return the highest volts that the chargers will hold [V]: of all sheets, of the plan, and what the BMS asks for."""
-    shown = [v for sheet in solved.sheets.values() for row, v in _numbers(sheet) if row.quantity in ("absorb_v", "float_v")]
+    shown = [v for rows in solved.entered.values() for q in ("absorb_v", "float_v") for _, v in rows.get(q, ())]
     return max([solved.charge_v, *shown])
 
 
@@ -411,22 +425,23 @@ def _window(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("entry-agrees", "sheet", "Units of one model in parallel are set to the same thresholds", "entry_i = entry_j")
 def _agree(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    first: dict[tuple[str, str], tuple[Unit, SheetRow]] = {}
-    for unit in solved.units:
-        sheet = solved.sheets.get(unit.id)
-        for row in sheet.settings if sheet else []:
-            if QUANTITIES[row.quantity].kind not in ("volts", "soc") if row.quantity else True:
-                continue
-            other, same = first.setdefault((unit.profile.id, row.setting), (unit, row))
-            if same.entry != row.entry:
-                own = unit if row.setting in solved.job.extra_entries.get(unit.id, {}) else other
-                yield rule.finding(
-                    "caution",
-                    f"{row.label} differs between units in parallel",
-                    f"{other.id} {_words(same)}, {unit.id} {_words(row)}.",
-                    _at(solved, own, row),
-                    "Set them alike, or one unit does the work of all.",
-                )
+    shown: dict[tuple[str, str], list[tuple[Sequence[str], Unit, SheetRow]]] = {}
+    for ids, unit, sheet in _judged(solved):
+        for row in sheet.settings:
+            if row.quantity and QUANTITIES[row.quantity].kind in ("volts", "soc"):
+                shown.setdefault((unit.profile.id, row.setting), []).append((ids, unit, row))
+    for sets in shown.values():
+        if len({row.entry for _, _, row in sets}) < 2:
+            continue
+        own = [(u, r) for _, u, r in sets if r.setting in solved.job.extra_entries.get(u.id, {})]
+        unit, row = own[0] if own else (sets[-1][1], sets[-1][2])
+        yield rule.finding(
+            "caution",
+            f"{row.label} differs between units in parallel",
+            "; ".join(f"{', '.join(ids)} {_words(r)}" for ids, _, r in sets) + ".",
+            _at(solved, unit, row),
+            "Set them alike, or one unit does the work of all.",
+        )
 
 
 @check("own-entry-read", "sheet", "An own entry is a value that the setting can show", "entry_min <= own entry <= entry_max")

@@ -9,6 +9,7 @@ from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.profiles import InverterProfile
 from ..documents.results.bank import Bank
+from ..documents.results.link import Link
 from ..trade.chemistries import charge_level_v
 from . import judged
 from .bank import chemistry_of, plan_bank, resolve_modules
@@ -26,19 +27,23 @@ ROUNDS = 4
 """Most rounds of limits and ladder until the volts that the budget was counted at are the volts planned."""
 
 
-def first_charge_v(job: Job, modules: Sequence[Module], bank: Bank) -> float:
-    """Return where the planned volts of charging start from [V]: the person's own figure, else the chosen school."""
-    own = job.policy.own_figures.get("absorb_v")
-    return own or bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school)
+def asked_v(link: Link, modules: Sequence[Module]) -> float:
+    """Return the volts that the BMS asks for in closed loop [V]; 0 where nobody asks."""
+    speaking = [m for m in modules if m.id in link.speaking and m.bms is not None]
+    bms = speaking[0].bms if speaking and link.loop == "closed" else None
+    return (charge_request_v(speaking, bms) if bms is not None else None) or 0.0
+
+
+def first_charge_v(job: Job, modules: Sequence[Module], bank: Bank, link: Link) -> float:
+    """Return where the planned volts of charging start from [V]: the person's own figure, else the chosen school; what the BMS asks for."""
+    school = bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school)
+    return max(job.policy.own_figures.get("absorb_v") or school, asked_v(link, modules))
 
 
 def highest_charge_v(solved: Solved) -> float:
     """Return the highest volts that any unit is planned to charge to [V], what the BMS asks for in closed loop included."""
     planned = [r.value for ladder in solved.ladders.values() for n, r in ladder.rungs.items() if n in ("absorb_v", "float_v")]
-    speaking = [m for m in solved.modules if m.id in solved.link.speaking and m.bms is not None]
-    bms = speaking[0].bms if speaking and solved.link.loop == "closed" else None
-    asked = charge_request_v(speaking, bms) if bms is not None else None
-    return max([*planned, *([asked] if asked else [])], default=solved.charge_v)
+    return max([*planned, asked_v(solved.link, solved.modules)]) or solved.charge_v
 
 
 def solve(job: Job, library: Library) -> Solved:
@@ -46,6 +51,7 @@ def solve(job: Job, library: Library) -> Solved:
     modules = resolve_modules(job, library)
     units = resolve_units(job, library)
     bank = plan_bank(job, modules)
+    link = plan_link(job, modules, units, library)
     solved = Solved(
         job=job,
         library=library,
@@ -53,9 +59,9 @@ def solve(job: Job, library: Library) -> Solved:
         units=units,
         sun_chargers=resolve_sun_chargers(job, library),
         bank=bank,
-        link=plan_link(job, modules, units, library),
+        link=link,
         windows=plan_windows(job, units),
-        charge_v=first_charge_v(job, modules, bank) if bank else 0.0,
+        charge_v=first_charge_v(job, modules, bank, link) if bank else 0.0,
     )
     if bank is not None:
         profiles: list[InverterProfile | None] = [*solved.profiles] or [None]
@@ -72,6 +78,6 @@ def solve(job: Job, library: Library) -> Solved:
         solved = replace(solved, derived={p.id if p else "": derive(solved, p) for p in profiles})
     solved = replace(solved, sources=plan_sources(solved))
     solved = replace(solved, values={u.id: plan_values(u, solved) for u in units})
-    solved = replace(solved, sheets=plan_sheets(solved))
+    solved = judged.with_entries(replace(solved, sheets=plan_sheets(solved)))
     safer = judged.careful(solved)
-    return solved if safer is solved else replace(safer, sheets=plan_sheets(safer))
+    return solved if safer is solved else judged.with_entries(replace(safer, sheets=plan_sheets(safer)))

@@ -15,7 +15,7 @@ from ..documents.profiles import Bms, InverterProfile, SunChargerProfile
 from ..documents.results.bank import Bank
 from ..documents.results.limits import Limits
 from ..documents.results.link import Link
-from ..documents.results.sheet import UnitSheet
+from ..documents.results.sheet import SheetRow, UnitSheet
 from ..documents.results.sources import SourcesPlan
 from ..documents.results.thresholds import Derived, LadderView, Rung
 from ..documents.results.windows import WindowsPlan
@@ -143,7 +143,7 @@ class Solved:
 
     ``ladders`` and ``derived`` are by profile id, "" standing for a job without units; ``values`` (canonical
     quantity -> value) and ``sheets`` by unit id. ``charge_v`` is the charging voltage of the pack [V] by the
-    chosen school; ``mains_charge_a`` what the AC sources leave for charging [A].
+    chosen school; ``entered`` are the figures on the sheets by unit and quantity, ``alike`` the units set alike; ``mains_charge_a`` what the AC sources leave for charging [A].
     """
 
     job: Job
@@ -163,6 +163,8 @@ class Solved:
     sources: SourcesPlan | None = None
     values: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
     sheets: Mapping[str, UnitSheet] = field(default_factory=dict)
+    entered: Mapping[str, Mapping[str, Sequence[tuple[SheetRow, float]]]] = field(default_factory=dict)
+    alike: Sequence[Sequence[str]] = ()
 
     @property
     def host(self) -> Unit | None:
