@@ -15,8 +15,8 @@ from ewerer.core.documents.schema import schema
 from ewerer.core.plan import plan
 
 DEMO = Path(__file__).resolve().parent.parent / "src" / "ewerer" / "demo"
-SKERRY, LARCH, TARN = "skerry-field-station", "larch-hollow-workshop", "tarn-dairy"
-NAMES = (SKERRY, LARCH, TARN)
+SKERRY, LARCH, TARN, HERON = "skerry-field-station", "larch-hollow-workshop", "tarn-dairy", "heron-weir-mill"
+NAMES = (SKERRY, LARCH, TARN, HERON)
 
 
 def data(name: str = SKERRY) -> dict[str, Any]:

@@ -31,7 +31,7 @@ def refused(job) -> list[str]:
         ({"units__0__profile": "no-such"}, "/units/0/profile", "no such profile in the library"),
         ({"windows__0__days": "some"}, "/windows/0/days", "days are all, a range such as mon-fri"),
         ({"windows__0__from": "25:00"}, "/windows/0/from", "a time of day as HH:MM"),
-        ({"policy__own_figures": {"colour": 3}}, "/policy/own_figures", "colour is not a threshold"),
+        ({"policy__own_figures": {"colour": 3}}, "/policy/own_figures", "colour is not a quantity"),
         ({"ewerer": "job/9"}, "/ewerer", 'expected "job/1"'),
         ({"loads__daily_wh": -1}, "/loads/daily_wh", "from 0 to 50000000 Wh"),
         ({"bank__modules__0": {"id": "Z"}}, "/bank/modules/0", "also needs series_cells, capacity_ah, charge_a, discharge_a"),

@@ -151,6 +151,8 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "silent-window": lambda: links.with_silent(cell_max_v=3.45),
     "lead-drop": lambda: plan_of(changed(SKERRY, bank__main_lead={"length_m": 20, "section_mm2": 16})),
     "module-lead": lambda: plan_of(changed(SKERRY, bank__lead={"length_m": 1, "section_mm2": 16})),
+    "own-amps-refused": lambda: plan_of(changed(SKERRY, policy__own_figures={"charge_max_a": 999})),
+    "own-wish-refused": lambda: plan_of(changed(SKERRY, policy__own_figures={"temp_comp_mv_per_c": -18})),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }

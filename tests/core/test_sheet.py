@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import load_workbook
 
-from ewerer.core.devices.codec import decode, encode, factor_of
+from ewerer.core.devices.codec import decode, encode, factor_of, safe_side
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents import InverterProfile
 from ewerer.core.pages.export import sheet_bytes
@@ -59,7 +59,7 @@ def test_entry_decodes_to_the_safe_side_within_a_step(pair, part):
     step = s.step * abs(factor_of(s, profile))
     assert abs(back - value) <= step * (1 + 1e-6)
     if not entry.cut:
-        assert {"down": back <= value + 1e-6, "up": back >= value - 1e-6, "nearest": abs(back - value) <= step / 2 * 1.001}[s.safe]
+        assert {"down": back <= value + 1e-6, "up": back >= value - 1e-6, "nearest": abs(back - value) <= step / 2 * 1.001}[safe_side(s)]
 
 
 @pytest.mark.parametrize(("profile", "s"), NUMERIC, ids=lambda x: x.id)
@@ -120,7 +120,15 @@ def test_idle_settings_are_left_alone_with_the_reason():
     made = plan_of(changed(SKERRY, policy__control="volts"))
     left = {x.setting: x.why for x in made.units[0].leave_alone}
     assert left["pct-to-grid"] == "Does nothing in this job; leave at factory."
-    assert left["beeper"] == "Taste; leave alone."
+    hand = {x.setting: x for x in made.units[0].decide}
+    assert hand["beeper"].known == "Taste; leave alone." and "beeper" not in left
+    assert hand["beeper"].takes and hand["beeper"].factory, "what it takes and what it shows from the factory"
+
+
+def test_what_is_decided_by_hand_becomes_a_row():
+    made = plan_of(changed(SKERRY, extra_entries={"U1": {"beeper": "Off"}}))
+    row = next(r for r in made.units[0].settings if r.setting == "beeper")
+    assert row.entry == "Off" and row.note.startswith("Own entry") and "beeper" not in {x.setting for x in made.units[0].decide}
 
 
 def test_parts_of_the_units_add_up_within_the_limit():

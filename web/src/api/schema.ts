@@ -1564,7 +1564,7 @@ export interface components {
              * @default {}
              */
             own_figures: {
-                [key: string]: number;
+                [key: string]: boolean | number | string;
             };
         };
         /**
@@ -2346,6 +2346,12 @@ export interface components {
              */
             ac_charge_max_a: number;
             /**
+             * Sun Charge Max A
+             * @description amperes
+             * @default 0
+             */
+            sun_charge_max_a: number;
+            /**
              * Battery V Min
              * @description volts of a whole module or bank
              */
@@ -2434,7 +2440,7 @@ export interface components {
              * @default same-on-all
              * @enum {string}
              */
-            scope: "same-on-all" | "host" | "own";
+            scope: "same-on-all" | "host" | "own" | "cluster-total";
             /**
              * Level
              * @default user
@@ -3033,10 +3039,10 @@ export interface components {
             menu: string[];
             /**
              * Scope
-             * @description same on all units, host only, or each its own
+             * @description same on all units, host only, each its own, or once for all units together
              * @enum {string}
              */
-            scope: "same-on-all" | "host" | "own";
+            scope: "same-on-all" | "host" | "own" | "cluster-total";
             /**
              * Shown
              * @description what each unit shows
@@ -3192,6 +3198,57 @@ export interface components {
              * @description each module as it counts in the bank
              */
             modules: components["schemas"]["ModuleFigures"][];
+        };
+        /**
+         * ByHand
+         * @description A setting that no rule plans: a person decides, and what is decided is noted as an own entry.
+         */
+        ByHand: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Word
+             * @description word of the quantity it carries; empty where it carries none
+             */
+            word: string;
+            /**
+             * Factory
+             * @description factory value as displayed; empty where unknown
+             */
+            factory: string;
+            /**
+             * Unit
+             * @description unit on the display
+             */
+            unit: string;
+            /**
+             * Takes
+             * @description what it takes, in words
+             */
+            takes: string;
+            /**
+             * Known
+             * @description what is known about it
+             */
+            known: string;
+            /**
+             * Caution
+             * @description what may hurt
+             */
+            caution: string;
         };
         /**
          * Cable
@@ -3415,6 +3472,47 @@ export interface components {
              * @description highest permitted figure
              */
             highest?: number | null;
+            /**
+             * Wished
+             * @description the person's own figure, where one was given
+             */
+            wished?: number | string | boolean | null;
+            /**
+             * Own
+             * @description whether the person's own figure was granted
+             * @default false
+             */
+            own: boolean;
+            /**
+             * Fixed
+             * @description why no own figure changes it; empty where one may
+             * @default
+             */
+            fixed: string;
+            /**
+             * Choices
+             * @description what may be chosen
+             * @default []
+             */
+            choices: components["schemas"]["Option"][];
+            /**
+             * Percent
+             * @description whether it is a fraction that screens show in percent
+             * @default false
+             */
+            percent: boolean;
+            /**
+             * Clock
+             * @description whether it is minutes from midnight that screens show as a time
+             * @default false
+             */
+            clock: boolean;
+            /**
+             * Rare
+             * @description whether only some units know it; folded on screens
+             * @default false
+             */
+            rare: boolean;
             /**
              * Why
              * @description ids of the rules behind it
@@ -4263,6 +4361,22 @@ export interface components {
             why: string;
         };
         /**
+         * Option
+         * @description One of a few that may be chosen: its key in the document, its word.
+         */
+        Option: {
+            /**
+             * Value
+             * @description key in the document
+             */
+            value: string;
+            /**
+             * Word
+             * @description its word on screens
+             */
+            word: string;
+        };
+        /**
          * Plan
          * @description A whole plan. Pure function of a job and a library.
          */
@@ -4651,10 +4765,10 @@ export interface components {
             target: number | string | boolean;
             /**
              * Scope
-             * @description same on all units, host only, or each its own
+             * @description same on all units, host only, each its own, or once for all units together
              * @enum {string}
              */
-            scope: "same-on-all" | "host" | "own";
+            scope: "same-on-all" | "host" | "own" | "cluster-total";
             /**
              * Level
              * @description level it needs
@@ -4985,6 +5099,12 @@ export interface components {
              * @description settings that stay at factory
              */
             leave_alone: components["schemas"]["LeftAlone"][];
+            /**
+             * Decide
+             * @description settings that a person decides
+             * @default []
+             */
+            decide: components["schemas"]["ByHand"][];
         };
         /**
          * UnitWindows

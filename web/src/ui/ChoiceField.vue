@@ -19,6 +19,8 @@ const props = defineProps<{
   bare?: boolean
   /** Stored as true, or not at all. */
   flag?: boolean
+  /** Stored as true or false. */
+  boolean?: boolean
 }>()
 const job = useJob()
 const words = computed(() => wordsAt(props.path))
@@ -29,7 +31,7 @@ const value = computed<Value | undefined>(() => {
   return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback ?? words.value?.default)
 })
 const id = computed(() => idOf(props.path))
-const choose = (v: unknown) => job.set(props.path, props.flag ? v === 1 || undefined : v)
+const choose = (v: unknown) => job.set(props.path, props.flag ? v === 1 || undefined : props.boolean ? v === 1 : v)
 const options = computed(() => choices.value.map(([v, word]) => ({ value: v, label: word })))
 </script>
 

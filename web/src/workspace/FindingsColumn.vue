@@ -48,6 +48,7 @@ const counts = computed(() => {
             <button
               v-if="f.lines.length > 1"
               class="link"
+              :data-index="l.index"
               :aria-label="`Show ${l.who}, ${l.finding.title}`"
               @click="emit('go', l.finding.at)"
             >
@@ -59,6 +60,7 @@ const counts = computed(() => {
           <button
             v-if="f.lines.length === 1"
             class="link"
+            :data-index="f.lines[0]?.index"
             :aria-label="`Show ${f.title}`"
             @click="emit('go', f.lines[0]?.finding.at ?? '')"
           >

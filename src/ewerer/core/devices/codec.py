@@ -226,3 +226,14 @@ def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
 def encoding_words(setting: Setting, profile: InverterProfile) -> str:
     """Return in words how a setting is encoded, empty where it is plain."""
     return CODECS[setting.encoding.kind].words(setting, profile)
+
+
+def takes(setting: Setting) -> str:
+    """Return in words what a setting takes."""
+    if setting.is_choice:
+        return "one of " + ", ".join((setting.encoding.choices or {}).values())
+    if setting.encoding.kind == "hhmm":
+        return "a time as HH:MM"
+    return f"{figure(setting.min or 0, 4)} to {figure(setting.max or 0, 4)} {setting.unit} in steps of {figure(setting.step or 0, 4)}".replace(
+        "  ", " "
+    )

@@ -345,17 +345,29 @@ class Policy(Document):
         Annotated[float, Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts")]
         | None
     ) = None
-    own_figures: Annotated[dict[Identifier, Figure], Field(max_length=60)] = {}
+    own_figures: Annotated[dict[Identifier, bool | Figure | Shown], Field(max_length=120)] = {}
 
     @field_validator("own_figures")
     @classmethod
-    def _known(cls, own: dict[str, float]) -> dict[str, float]:
-        from ..trade.quantities import LADDER_QUANTITIES
+    def _known(cls, own: dict[str, bool | float | str]) -> dict[str, bool | float | str]:
+        from ..trade.quantities import QUANTITIES
 
-        for name in own:
-            if name not in LADDER_QUANTITIES:
-                raise ValueError(f"{name} is not a threshold; thresholds are " + ", ".join(sorted(LADDER_QUANTITIES)))
+        for name, value in own.items():
+            q = QUANTITIES.get(name)
+            if q is None:
+                raise ValueError(f"{name} is not a quantity; quantities are " + ", ".join(sorted(QUANTITIES)))
+            if q.kind == "switch" and not isinstance(value, bool):
+                raise ValueError(f"{name} is true or false")
+            if q.kind == "choice" and (not isinstance(value, str) or (q.choices and value not in dict(q.choices))):
+                raise ValueError(f"{name} is one of " + ", ".join(k for k, _ in q.choices) if q.choices else f"{name} is a word")
+            if q.kind not in ("switch", "choice") and (isinstance(value, (bool, str))):
+                raise ValueError(f"{name} is a figure")
         return own
+
+    def own_number(self, name: str) -> float | None:
+        """Return an own figure that is a number; None where there is none."""
+        value = self.own_figures.get(name)
+        return value if isinstance(value, float) and not isinstance(value, bool) else None
 
 
 class Price(Document):

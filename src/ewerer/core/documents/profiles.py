@@ -235,7 +235,7 @@ class Setting(Document):
     factory: Shown | None = None
     encoding: Encoding = Encoding()
     safe: Literal["down", "up", "nearest"] = "nearest"
-    scope: Literal["same-on-all", "host", "own"] = "same-on-all"
+    scope: Literal["same-on-all", "host", "own", "cluster-total"] = "same-on-all"
     level: Literal["user", "installer"] = "user"
     needs: Literal["any", "standby", "off"] = "any"
     takes_effect: Literal["at-once", "restart"] = "at-once"
@@ -304,6 +304,7 @@ class Ratings(Document):
     surge_w: Watts
     charge_max_a: PositiveAmps
     ac_charge_max_a: PositiveAmps
+    sun_charge_max_a: Amps = 0.0
     battery_v_min: PackVolts
     battery_v_max: PackVolts
     class_v: Literal[12, 24, 48]

@@ -124,6 +124,14 @@ def sheet_xlsx(job: Job, sheet: UnitSheet) -> bytes:
     page.page_setup.fitToWidth = 1
     page.page_setup.fitToHeight = 0
     page.sheet_properties.pageSetUpPr.fitToPage = True
+    hand = book.create_sheet("Decide by hand")
+    asked = [
+        ["menu", "label", "factory", "takes", "known"],
+        *([" > ".join(x.menu), x.label, x.factory, x.takes, " ".join((x.known, x.caution)).strip()] for x in sheet.decide),
+    ]
+    for i, line in enumerate(asked, 1):
+        for k, value in enumerate(line, 1):
+            _text(hand.cell(i, k), value)
     rest = book.create_sheet("Leave alone")
     lines = [["menu", "label", "why"], *([" > ".join(x.menu), x.label, x.why] for x in sheet.leave_alone)]
     for i, line in enumerate(lines, 1):

@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from ..documents.job import Job
 from ..documents.profiles import InverterProfile
 from ..documents.results.base import Alternative, Reason
-from ..documents.results.thresholds import Derived
+from ..documents.results.thresholds import Derived, Option
 from ..trade.chemistries import soc_at, soc_band
-from ..trade.margins import CONTINUOUS, FULL_CHARGE_DAYS, LEGS, SHORT_HOLD_MIN, SHUTDOWN_DELAY_S, TAIL_FRACTION, WARN_BELOW_STOP_C
+from ..trade.finding import Finding
+from ..trade.margins import (
+    CONTINUOUS,
+    FULL_CHARGE_DAYS,
+    LEGS,
+    MOST_FULL_CHARGE_DAYS,
+    SHORT_HOLD_MIN,
+    SHUTDOWN_DELAY_S,
+    TAIL_FRACTION,
+    WARN_BELOW_STOP_C,
+)
 from ..trade.quantities import QUANTITIES
-from ..trade.rules import Rule, formula_rule
+from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .limits import bank_gets_a, engine_derate
 from .solved import Module, Solved, Unit
 from .sources import AC_WINDOW, ac_window, strays
 from .thresholds import FLOAT_SCHOOL
+from .wishes import wishes
 
 HOLD = formula_rule(
     "hold-school",
@@ -128,6 +139,11 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
             unit=q.unit,
             lowest=lowest,
             highest=highest,
+            fixed=FIXED.get(name, ""),
+            choices=[Option(value=k, word=w) for k, w in q.choices],
+            percent=q.unit == "%",
+            clock=q.kind == "clock",
+            rare=q.rare,
             why=[rule.id],
             reasons=[Reason(rule=rule.id, text=text, bound="value")],
             alternatives=others or [],
@@ -174,7 +190,7 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
             f"1.25 × ({figure(c)} Ah × {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
             clean(round(longest, 2)),
         )
-    put("full_charge_days", FULL_CHARGE_DAYS, FULL_DAYS, f"every {figure(FULL_CHARGE_DAYS)} days")
+    put("full_charge_days", FULL_CHARGE_DAYS, FULL_DAYS, f"every {figure(FULL_CHARGE_DAYS)} days", 1.0, MOST_FULL_CHARGE_DAYS)
     put("equalise_on", False, NO_EQUALISE, "off for lithium")
     put("equalise_min", 0.0, NO_EQUALISE, "0 min, in case it is ever switched on")
     put("temp_comp_mv_per_c", 0.0, NO_COMP, "0 mV/°C for lithium")
@@ -235,12 +251,102 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
             put(f"ac_{name}", getattr(window, name), AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V")
     feed = feeding_amps(job, units)
     if feed is not None:
-        put("ac_input_max_a", feed[0], INPUT, feed[1])
+        put("ac_input_max_a", feed[0], INPUT, feed[1], None, feed[0])
     stop, top, cold = min(_stop_c(m) for m in modules), charge_top_c(modules), charge_bottom_c(modules)
     put("temp_stop_c", stop, TEMPS, f"the modules charge up to {figure(top)} °C", None, top)
     put("temp_warn_c", stop - WARN_BELOW_STOP_C, TEMPS, f"{figure(stop)} - {figure(WARN_BELOW_STOP_C)} °C", None, top)
     put("low_temp_stop_c", cold, TEMPS, f"no charging below {figure(cold)} °C", cold)
-    return out
+    if profile is not None:
+        for name, given in wishes(solved, profile, ladder, out):
+            put(name, given.value, given.rule, given.text, given.lowest, given.highest)
+    return {name: granted(name, d, job) for name, d in out.items()}
+
+
+def granted(name: str, planned: Derived, job: Job) -> Derived:
+    """Return a figure with the person's own in its place where the rules permit it; else as planned, with the wish kept to be told."""
+    own = job.policy.own_figures.get(name)
+    if own is None:
+        return planned
+    low, high = planned.lowest, planned.highest
+    number = job.policy.own_number(name)
+    fits = number is None or ((low is None or number >= low - 1e-9) and (high is None or number <= high + 1e-9))
+    if not fits or name in FIXED:
+        return planned.model_copy(update={"wished": own})
+    mine = Reason(rule=GIVEN.id, text="your own figure; the plan's would be:", bound="value")
+    why = [GIVEN.id, *planned.why]
+    return planned.model_copy(update={"value": own, "wished": own, "own": True, "why": why, "reasons": [mine, *planned.reasons]})
+
+
+FIXED: Mapping[str, str] = {
+    "temp_comp_mv_per_c": "lithium takes none",
+    "equalise_on": "lithium is not equalised",
+    "equalise_min": "lithium is not equalised",
+    "series_cells": "it is counted on the nameplate; change the modules",
+    "interface_role": "it follows from the link that is chosen",
+    "bms_protocol": "it follows from the link that is chosen",
+    "bms_port": "it follows from the link that is chosen",
+    "bms_bitrate": "it follows from the link that is chosen",
+    "battery_type": "it follows from the link that is chosen",
+    "ac_range": "it follows from what feeds the AC input",
+    "source_order": "it is chosen on its own, at Sources",
+    "charge_order": "it is chosen on its own, at Sources",
+    "control": "it is chosen on its own, at Thresholds",
+    "float_on": "it follows from the float school",
+    "final_stage": "it follows from the float school",
+    "link_loss_action": "it is chosen on its own, at Link",
+    "gen_quiet_from": "it is chosen on its own, at Sources",
+    "gen_quiet_to": "it is chosen on its own, at Sources",
+    "mode": "it is chosen on its own, at Sources",
+    "sun_priority": "it is chosen on its own, at Sources",
+    "capacity_ah": "it is the sum of the modules",
+    "new_bank": "it is chosen on its own, at Bank",
+    "topology": "it is the site's",
+    "output_v": "it is the site's",
+    "output_hz": "it is the site's",
+}
+"""Quantities that no wish changes, and why."""
+
+
+@check(
+    "own-wish-refused",
+    "thresholds",
+    "An own figure is granted inside what the rules permit, else refused with both numbers",
+    "lowest <= own <= highest",
+)
+def _refused(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    told: set[str] = set()
+    for found in solved.derived.values():
+        for name, d in found.items():
+            if d.wished is None or d.own or name in told:
+                continue
+            told.add(name)
+            q = QUANTITIES[name]
+            k = 100 if q.kind == "level" else 1
+            unit = f" {q.unit}".rstrip()
+
+            def words(v: float | str | bool, k: int = k, unit: str = unit) -> str:
+                return str(v) if isinstance(v, (str, bool)) else f"{figure(v * k)}{unit}"
+
+            span = (
+                f"at least {words(d.lowest)}"
+                if d.lowest is not None and d.highest is None
+                else f"at most {words(d.highest)}"
+                if d.highest is not None and d.lowest is None
+                else f"{words(d.lowest or 0.0)} to {words(d.highest or 0.0)}"
+            )
+            why = FIXED.get(name) or f"{span} is: {'; '.join(r.text for r in d.reasons)}"
+            yield rule.finding(
+                "caution",
+                f"{d.word} at {words(d.wished)} is not permitted",
+                f"{why[0].upper()}{why[1:]}. The plan keeps {words(d.value)}.",
+                f"/policy/own_figures/{name}",
+                f"Take {words(d.value)}, or change what binds.",
+                quantity=name,
+                own=d.wished,
+                given=d.value,
+                lowest=d.lowest,
+                highest=d.highest,
+            )
 
 
 def charge_top_c(modules: Sequence[Module]) -> float:

@@ -21,7 +21,7 @@ from .limits import may_charge_from_ac
 from .solved import Module, Solved, Unit
 from .thresholds import CHAIN, charge_ceiling_v
 
-CHARGING = ("absorb_v", "equalise_v", "float_v")
+CHARGING = ("absorb_v", "equalise_v", "float_v", "full_charge_v")
 BESIDE = (("absorb", "restart"), ("restart", "shutdown"), ("absorb", "gen_stop"), ("gen_stop", "gen_start"))
 PAIRS = (*((a, b) for upper, lower in combinations(CHAIN, 2) for a in upper for b in lower), *BESIDE)
 SUMS = (("charge_max_a", "into the bank"), ("discharge_max_a", "out of the bank"))
@@ -252,8 +252,13 @@ def _rows_of(solved: Solved, unit: Unit, quantity: str) -> Sequence[tuple[SheetR
     rows = solved.entered.get(unit.id, {}).get(quantity, ())
     host = solved.host
     if not rows and host is not None and host.profile.id == unit.profile.id:
-        rows = [(row, v) for row, v in solved.entered.get(host.id, {}).get(quantity, ()) if row.scope == "host"]
+        rows = [(row, v) for row, v in solved.entered.get(host.id, {}).get(quantity, ()) if row.scope in ("host", "cluster-total")]
     return rows
+
+
+def _totals(solved: Solved, *quantities: str) -> list[float]:
+    """Return what is set once for all units together [A]."""
+    return [v for rows in solved.entered.values() for q in quantities for row, v in rows.get(q, ()) if row.scope == "cluster-total"]
 
 
 def ac_draw_a(solved: Solved, unit: Unit) -> float:
@@ -288,6 +293,7 @@ def _ac_budget(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     parts = [(u, ac_draw_a(solved, u)) for u in solved.units]
     total = sum(a for _, a in parts)
+    total = min([total, *_totals(solved, "mains_charge_max_a", "charge_max_a", "bank_charge_max_a")])
     report = next((c.a for c in limits.charge.caps if c.cap == "bms-reported"), None)
     if report is not None and not solved.link.silent:
         total = min(total, report)

@@ -37,7 +37,7 @@ def asked_v(link: Link, modules: Sequence[Module]) -> float:
 def first_charge_v(job: Job, modules: Sequence[Module], bank: Bank, link: Link) -> float:
     """Return where the planned volts of charging start from [V]: the person's own figure, else the chosen school; what the BMS asks for."""
     school = bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school)
-    return max(job.policy.own_figures.get("absorb_v") or school, asked_v(link, modules))
+    return max(job.policy.own_number("absorb_v") or school, asked_v(link, modules))
 
 
 def highest_charge_v(solved: Solved) -> float:

@@ -7,17 +7,18 @@ from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
 from itertools import product
 
-from ..devices.codec import Entry, Value, decode, encode, encoding_words
+from ..devices.codec import Entry, Value, decode, encode, encoding_words, takes
 from ..devices.model import asked_for
 from ..documents.conditions import Condition, parse_condition, parse_interlock
 from ..documents.profiles import InverterProfile, Setting
-from ..documents.results.sheet import LeftAlone, SheetRow, UnitSheet
+from ..documents.results.sheet import ByHand, LeftAlone, SheetRow, UnitSheet
 from ..trade.finding import Finding
-from ..trade.quantities import QUANTITIES
+from ..trade.quantities import OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import figure
 from .limits import ac_limiter, may_charge_from_ac
 from .solved import Solved, Unit
+from .wishes import HAND
 
 ORDER = formula_rule(
     "entry-order",
@@ -51,15 +52,38 @@ def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
             values["mains_charge_max_a"] = ac or 0.0
         if out is not None:
             values["discharge_max_a"] = out
+    for name in TOTALS:
+        setting = unit.profile.setting_for(name)
+        if setting is not None and setting.scope == "cluster-total" and solved.limits is not None and name in values:
+            values[name] = _total(name, solved)
+    for name in OWN_AMPS:
+        own_a, planned = solved.job.policy.own_number(name), values.get(name)
+        if own_a is not None and isinstance(planned, float) and own_a < planned:
+            values[name] = own_a
     if unit.job.role == "follower" and unit.profile.follower_battery_type and values.get("battery_type") == "protocol":
         values["battery_type"] = unit.profile.follower_battery_type
     if values:
         values["role"] = unit.job.role if len(solved.units) > 1 else _alone(unit.profile)
         values["phase"] = unit.job.phase
         values["address"] = float(unit.index + 1)
+        if solved.link.loop == "closed":
+            values["interface_role"] = "host" if unit.id == solved.link.host_unit else "follower"
         if "topology" in values and values["topology"] == "single" and len(solved.units) == 1:
             values["topology"] = "alone"
     return values
+
+
+TOTALS = ("charge_max_a", "mains_charge_max_a", "discharge_max_a")
+"""Currents that some units take once for all of them together."""
+
+
+def _total(name: str, solved: Solved) -> float:
+    """Return what all units together may carry [A]: the limit itself, never a share of it."""
+    assert solved.limits is not None
+    if name == "mains_charge_max_a":
+        return min(solved.limits.charge.bank_a, solved.limits.ac.charge_a or 0.0)
+    chain = solved.limits.charge if name == "charge_max_a" else solved.limits.discharge
+    return chain.bank_a
 
 
 def _alone(profile: InverterProfile) -> str:
@@ -75,7 +99,7 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
     """
     if solved.ladder is None or not solved.ladder.view.feasible:
         return {}
-    rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone]]] = {}
+    rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone], list[ByHand]]] = {}
     whys = {p.id: _whys(p, solved) for p in solved.profiles}
     sheets = {}
     for unit in solved.units:
@@ -85,8 +109,8 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         key = (profile.id, unit.job.role, tuple(values.items()), tuple(extra.items()))
         if key not in rows_of:
             rows_of[key] = _rows(unit, values, extra, whys[profile.id])
-        rows, left = rows_of[key]
-        sheets[unit.id] = UnitSheet(id=unit.id, name=profile.name, role=unit.job.role, settings=rows, leave_alone=left)
+        rows, left, hand = rows_of[key]
+        sheets[unit.id] = UnitSheet(id=unit.id, name=profile.name, role=unit.job.role, settings=rows, leave_alone=left, decide=hand)
     return sheets
 
 
@@ -104,11 +128,12 @@ def _whys(profile: InverterProfile, solved: Solved) -> dict[str, list[str]]:
 
 def _rows(
     unit: Unit, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]]
-) -> tuple[list[SheetRow], list[LeftAlone]]:
+) -> tuple[list[SheetRow], list[LeftAlone], list[ByHand]]:
     profile = unit.profile
     shown = {s.id: s.factory for s in profile.settings if s.factory is not None}
     entries: dict[str, Entry] = {}
     left: list[LeftAlone] = []
+    hand: list[ByHand] = []
 
     def leave(s: Setting, why: str) -> None:
         left.append(LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why))
@@ -122,10 +147,12 @@ def _rows(
                 leave(s, f"The own entry cannot be entered: {error}.")
                 continue
             planned.append(s)
-        elif s.quantity is None:
-            leave(s, s.note or "Not part of the plan; leave at factory.")
-        elif s.scope == "host" and unit.job.role == "follower":
-            leave(s, "Set on the host only; this unit follows it.")
+        elif s.scope in ("host", "cluster-total") and unit.job.role == "follower":
+            leave(
+                s, "Set on the host only; this unit follows it." if s.scope == "host" else "Set once, on the host, for all units."
+            )
+        elif s.quantity is None or s.quantity in HAND:
+            hand.append(_by_hand(s))
         elif s.quantity not in values:
             leave(s, "Does nothing in this job; leave at factory.")
         else:
@@ -162,6 +189,7 @@ def _rows(
     rank = {s.id: i for i, s in enumerate(profile.settings)}
     kept = sorted(kept, key=lambda s: rank[s.id])
     left = [x for x in left if x.setting not in needed_by]
+    hand = [x for x in hand if x.setting not in needed_by]
     after = _before(profile, kept, entries)
     order = _in_order(kept, after)
     rows = []
@@ -197,7 +225,24 @@ def _rows(
                 why=why.get(q.name, []) if q else [],
             )
         )
-    return rows, left
+    return rows, left, hand
+
+
+def _by_hand(s: Setting) -> ByHand:
+    """Return a setting that no rule plans, with what is known about it."""
+    q = QUANTITIES.get(s.quantity or "")
+    known = [HAND.get(s.quantity or "", ""), s.note or ""]
+    return ByHand(
+        setting=s.id,
+        menu=s.menu,
+        label=s.label,
+        word=q.word if q else "",
+        factory=s.factory or "",
+        unit=s.unit,
+        takes=takes(s),
+        known=" ".join(k for k in known if k) or "Nothing is known of it; the maker's manual decides.",
+        caution=s.caution or "",
+    )
 
 
 def _in_words(setting: Setting, profile: InverterProfile, entry: Entry, target: Value | None) -> str:
@@ -350,3 +395,30 @@ def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     quantity=name,
                     wanted=value,
                 )
+
+
+@check(
+    "own-amps-refused",
+    "limits",
+    "An own current of a unit is granted up to its part of what the bank, the source and it may carry",
+    "own <= I_unit",
+)
+def _own_amps(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for name in OWN_AMPS:
+        own = solved.job.policy.own_number(name)
+        over = [
+            u for u in solved.units if isinstance(v := solved.values[u.id].get(name), float) and own is not None and own > v + 1e-6
+        ]
+        if own is None or not over:
+            continue
+        given = {u.id: solved.values[u.id][name] for u in over}
+        yield rule.finding(
+            "caution",
+            f"{QUANTITIES[name].word} at {figure(own)} A is not permitted",
+            f"{', '.join(f'{u} {figure(float(a))} A' for u, a in given.items())} is each unit's part. The plan keeps it.",
+            f"/policy/own_figures/{name}",
+            "Take less, or change what binds.",
+            quantity=name,
+            own=own,
+            given=given,
+        )

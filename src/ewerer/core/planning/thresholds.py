@@ -24,7 +24,7 @@ from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
 from ..trade.chemistries import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
 from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, LEAST_HOURS, METER_ERROR_PER_CELL_V, RESERVE_SOC, SAG_UNCERTAINTY
-from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, QUANTITIES
+from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import chemistry_of
@@ -233,8 +233,6 @@ def active_quantities(job: Job, by: Literal["volts", "soc"], profile: InverterPr
         if root in ("to_mains", "return_bank") and (not transfers or (kind == "v") != (by == "volts")):
             continue
         if root in ("gen_start", "gen_stop") and (not generator or (kind == "v") != (by == "volts")):
-            continue
-        if root == "recharge" and kind == "soc" and has("recharge_v"):
             continue
         if root == "float" and job.policy.float_school == "none" and profile is not None and profile.setting_for("float_on"):
             continue
@@ -467,7 +465,7 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
         ("recharge_soc", 0.9, "a tenth used"),
     ]:
         table.append((name, min(soc, 1.0), SOC_ORDER, f"{words}: {figure(min(soc, 1.0) * 100, 0)} %"))
-    own = policy.own_figures
+    own = {n: v for n in policy.own_figures if (v := policy.own_number(n)) is not None}
     found = [w for w in table if w[0] in names]
     # A person's own figures come before the schools, in the order of importance above.
     mine = [(name, own[name], rule, "your own figure") for name, _, rule, _ in found if name in own]
@@ -551,7 +549,7 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
         ordered = sorted((n for n in names if QUANTITIES[n].kind == kind), key=lambda n: -values[n])
         for i, name in enumerate(ordered):
             below = ordered[i + 1] if i + 1 < len(ordered) else None
-            own = job.policy.own_figures.get(name)
+            own = job.policy.own_number(name)
             rungs[name] = _rung(solution, name, below, own)
             if own is not None and abs(values[name] / MICRO - own) > by_name[name].step / MICRO / 2 + 1e-9:
                 down = _micro(own) > values[name]
@@ -754,22 +752,22 @@ def _refused(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check(
-    "own-figure-idle", "thresholds", "A figure of one's own for a threshold that does nothing here is named", "quantity is active"
-)
+@check("own-figure-idle", "thresholds", "A figure of one's own that does nothing here is named", "quantity is active")
 def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.ladder is None or not solved.ladder.rungs:
         return
+    planned = {n for ladder in solved.ladders.values() for n in ladder.rungs} | {n for d in solved.derived.values() for n in d}
     for name in solved.job.policy.own_figures:
-        if not any(name in ladder.rungs for ladder in solved.ladders.values()):
-            yield rule.finding(
-                "note",
-                f"{QUANTITIES[name].word} does nothing here",
-                "You gave a figure, but this unit or this job does not use that threshold.",
-                f"/policy/own_figures/{name}",
-                "Remove the figure.",
-                quantity=name,
-            )
+        if name in planned or name in OWN_AMPS:
+            continue
+        yield rule.finding(
+            "note",
+            f"{QUANTITIES[name].word} does nothing here",
+            "You gave a figure, but this unit or this job does not use it.",
+            f"/policy/own_figures/{name}",
+            "Remove the figure.",
+            quantity=name,
+        )
 
 
 @check(

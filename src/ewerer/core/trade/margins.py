@@ -55,6 +55,8 @@ SHORT_HOLD_MIN = 10.0
 """Short hold, enough to balance: 6 to 15 min [T]."""
 FULL_CHARGE_DAYS = 7.0
 """A full charge at least this often, for balance and for the meter of charge [T]."""
+MOST_FULL_CHARGE_DAYS = 30.0
+"""Longest time without a full charge [T]."""
 SHUTDOWN_DELAY_S = 5.0
 """Longer than a motor start, shorter than harm [T]."""
 GENERATOR_STOP_SOC = 0.85
@@ -65,3 +67,19 @@ USUAL_AMBIENT_C = 20.0
 """Temperature at the bank where none is given [T]."""
 REFERENCE_C = 25.0
 """Temperature that compensation is counted from [T]."""
+
+# What only some units ask for
+CHARGE_EFFICIENCY = 0.99
+"""Ampere-hours out over ampere-hours in, lithium [T]."""
+COOL_DOWN_MIN = 3.0
+"""An engine runs so long without load before it stops [T]."""
+EXERCISE_DAYS, EXERCISE_MIN = 30.0, 30.0
+"""An engine that stands runs half an hour a month [T]."""
+START_TRIES = 3.0
+"""Attempts to start before somebody is called [T]."""
+FAN_BELOW_WARN_C = 5.0
+"""A fan starts this far below the warning [T]."""
+RESUME_BELOW_WARN_C = 3.0
+"""Charging begins again this far below the warning [M]."""
+OUTAGE_SOC, OUTAGE_RETURN_SOC = 0.1, 0.15
+"""Charge kept through an outage, and how far above it the output comes back [T]."""

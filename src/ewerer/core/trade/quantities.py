@@ -6,7 +6,7 @@ on the ladder, otherwise the unit of the figure.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 Side = Literal["down", "up"] | None
@@ -22,6 +22,10 @@ class Quantity:
     kind: str
     side: Side = None
     """The safe side of rounding, whatever a profile says; None where it depends on the unit."""
+    choices: tuple[tuple[str, str], ...] = ()
+    """What may be chosen: key and word."""
+    rare: bool = False
+    """Planned, and shown, only where a unit has a setting for it or a person gives a figure."""
 
 
 def _volts(name: str, word: str, side: Side = None) -> Quantity:
@@ -96,8 +100,96 @@ _ALL = [
     Quantity("shunt_mv", "Shunt millivolts", "mV", "number"),
 ]
 
+_RARE = [
+    # Charging
+    Quantity("absorb_end", "Hold ends by", "", "choice", None, (("time", "time"), ("tail", "tail current"), ("level", "charge %"))),
+    Quantity("absorb_end_soc", "Hold ends at", "%", "level"),
+    Quantity("final_stage", "After the hold", "", "choice", None, (("float", "float"), ("none", "nothing"))),
+    Quantity("charge_to_soc", "Charge up to", "%", "level"),
+    Quantity("sun_charge_max_a", "Charge current from own sun", "A", "amps", "down"),
+    Quantity("bank_charge_max_a", "Current into the bank, whole system", "A", "amps", "down"),
+    Quantity("ac_charge_start_v", "Charging from AC begins", "V", "edge", "up"),
+    Quantity("ac_charge_stop_v", "Charging from AC ends", "V", "edge", "down"),
+    Quantity("ac_charge_start_soc", "Charging from AC begins", "%", "level", "up"),
+    Quantity("ac_charge_stop_soc", "Charging from AC ends", "%", "level", "down"),
+    Quantity("full_charge_v", "Periodic full charge", "V", "edge", "down"),
+    Quantity("full_charge_min", "Periodic full charge, time", "min", "time"),
+    Quantity("equalise_days", "Equalising every", "days", "time"),
+    # Protection by charge, beyond the ladder
+    Quantity("protect_1_soc", "First protection", "%", "level", "up"),
+    Quantity("protect_2_soc", "Second protection", "%", "level", "up"),
+    Quantity("protect_3_soc", "Last protection", "%", "level", "up"),
+    # AC and generator
+    Quantity("ac_breaker_a", "AC breaker", "A", "amps", "down"),
+    Quantity("gen_quiet_from", "Quiet from", "", "clock"),
+    Quantity("gen_quiet_to", "Quiet to", "", "clock"),
+    Quantity("gen_top_off", "Generator tops off", "", "switch"),
+    Quantity("gen_min_run_min", "Generator runs at least", "min", "time"),
+    Quantity("gen_warm_up_s", "Generator warms up", "s", "time"),
+    Quantity("gen_cool_down_min", "Generator cools down", "min", "time"),
+    Quantity("gen_exercise_days", "Generator exercise every", "days", "time"),
+    Quantity("gen_exercise_min", "Generator exercise", "min", "time"),
+    Quantity("gen_tries", "Attempts to start", "", "number"),
+    # Hybrid
+    Quantity(
+        "mode",
+        "Mode",
+        "",
+        "choice",
+        None,
+        (
+            ("off-grid", "off grid"),
+            ("feed-in", "feed in"),
+            ("essential-only", "essential loads only"),
+            ("zero-export", "no export"),
+            ("peak-shaving", "peak shaving"),
+        ),
+    ),
+    Quantity("sun_priority", "Sun goes first to", "", "choice", None, (("loads-first", "loads"), ("bank-first", "bank"))),
+    Quantity("windows_on", "Windows in force", "", "switch"),
+    Quantity("export_on", "Export", "", "switch"),
+    Quantity("export_limit_w", "Export at most", "W", "number", "down"),
+    Quantity("export_limit_pct", "Export at most, of the rating", "%", "level", "down"),
+    Quantity("peak_cap_w", "Grid at most", "W", "number", "down"),
+    Quantity("on_grid_min_soc", "Least charge on the grid", "%", "level", "up"),
+    Quantity("outage_min_soc", "Least charge in an outage", "%", "level", "up"),
+    Quantity("outage_return_soc", "Back after an outage at", "%", "level", "up"),
+    # Bank data
+    Quantity("blocks_in_series", "Blocks in series", "", "number"),
+    Quantity("resistance_mohm", "Resistance of the bank", "mΩ", "number"),
+    Quantity("charge_efficiency_pct", "Charge efficiency", "%", "level"),
+    Quantity("empty_v", "Empty at", "V", "edge", "up"),
+    # Link and sensors
+    Quantity("interface_role", "Interface", "", "choice", None, (("host", "host"), ("follower", "follower"))),
+    Quantity("shunt_type", "Current sensor", "", "choice", None, (("none", "none"), ("external", "external shunt"))),
+    Quantity("shunt_zero", "Zero the current sensor", "", "switch"),
+    Quantity("temp_sensor", "Temperature sensor", "", "choice", None, (("none", "none"), ("bank", "at the bank"))),
+    Quantity("temp_resume_c", "Charge again below", "°C", "number", "down"),
+    Quantity("fan_start_c", "Fan from", "°C", "number", "down"),
+    Quantity("meter_kind", "Grid meter", "", "choice", None, (("none", "none"), ("clamp", "clamp"), ("meter", "meter"))),
+    # Output
+    Quantity("neutral_bond", "Neutral bond", "", "switch"),
+    Quantity("ups_narrow", "Quick transfer for electronics", "", "switch"),
+    # Housekeeping
+    Quantity("overload_restart", "Restart after overload", "", "switch"),
+    Quantity("overtemp_restart", "Restart after over-temperature", "", "switch"),
+    Quantity("overload_bypass", "Bypass to AC on overload", "", "switch"),
+    Quantity("power_saving", "Power saving", "", "switch"),
+    Quantity("search_w", "Search for loads from", "W", "number"),
+    Quantity("assist", "Bank helps a weak source", "", "switch"),
+    Quantity("solar_balance", "Sun used by the loads' need", "", "switch"),
+    Quantity("buzzer", "Buzzer", "", "switch"),
+    Quantity("backlight_min", "Backlight", "min", "time"),
+    Quantity("source_beep", "Beep when a source goes", "", "switch"),
+]
+"""Quantities that only some units know."""
 
-QUANTITIES: dict[str, Quantity] = {q.name: q for q in _ALL}
+
+QUANTITIES: dict[str, Quantity] = {q.name: q for q in (*_ALL, *(replace(q, rare=True) for q in _RARE))}
+
+
+OWN_AMPS = ("charge_max_a", "mains_charge_max_a", "discharge_max_a", "ac_input_max_a")
+"""Currents of each unit, of which an own figure may ask for less."""
 
 
 LADDER_VOLTS: tuple[str, ...] = tuple(q.name for q in _ALL if q.kind == "volts")

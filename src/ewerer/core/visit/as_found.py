@@ -11,7 +11,7 @@ import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
-from ..devices.codec import decode, encode, shown_text
+from ..devices.codec import decode, encode, shown_text, takes
 from ..documents import DocumentError, Problem
 from ..documents.conditions import parse_condition
 from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, shortened
@@ -80,17 +80,6 @@ def displayed(setting: Setting, text: str, profile: InverterProfile) -> str:
         return shown_text(setting, value)
     plain = text.strip().replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else text.strip().replace(",", ".")
     return shown_text(setting, float(plain))
-
-
-def takes(setting: Setting) -> str:
-    """Return in words what a setting takes."""
-    if setting.is_choice:
-        return "one of " + ", ".join((setting.encoding.choices or {}).values())
-    if setting.encoding.kind == "hhmm":
-        return "a time as HH:MM"
-    return f"{figure(setting.min or 0, 4)} to {figure(setting.max or 0, 4)} {setting.unit} in steps of {figure(setting.step or 0, 4)}".replace(
-        "  ", " "
-    )
 
 
 def _plain(name: str) -> str:
@@ -274,6 +263,8 @@ def agreement(solved: Solved) -> list[AgreementRow]:
                     text += ", not as planned"
             elif s.scope == "host":
                 text = "counts on the host only"
+            elif s.scope == "cluster-total":
+                text = "set once, on the host, for all units"
             elif s.scope == "own":
                 text = "each its own"
             out.append(

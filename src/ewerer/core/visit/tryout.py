@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..devices.codec import decode, encode
+from ..devices.codec import decode, encode, takes
 from ..devices.model import DeviceModel, Refusal
 from ..documents.profiles import InverterProfile
 from ..trade.quantities import QUANTITIES
 from ..trade.steps import figure
-from .as_found import displayed, takes
+from .as_found import displayed
 
 
 def try_value(profile: InverterProfile, setting_id: str, text: str) -> dict[str, str]:

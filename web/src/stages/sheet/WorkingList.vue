@@ -7,6 +7,7 @@ import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import type { Plan, Step } from '../../api/client'
+import TextField from '../../ui/TextField.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
 import { useOrder } from './use-order'
@@ -21,6 +22,14 @@ const { order, failure, ask } = useOrder(
   job,
   toRef(() => props.sheet.id),
 )
+// What is decided has become a line of the sheet; it stays here to be changed or taken back.
+const byHand = computed(() => {
+  const own = (job.at('/extra_entries/' + id.value) as Record<string, string> | undefined) ?? {}
+  const decided = props.sheet.settings
+    .filter((r) => r.setting in own)
+    .map((r) => ({ ...r, known: r.note, takes: 'your entry, see above', factory: '' }))
+  return [...props.sheet.decide, ...decided]
+})
 const marks = computed(() => (job.at('/sheet_marks/' + id.value) as Record<string, Mark> | undefined) ?? {})
 const verdicts = computed(() => new Map((job.plan.value?.readbacks?.[id.value] ?? []).map((r) => [r.key, r])))
 const steps = computed(() => order.value?.steps ?? [])
@@ -232,6 +241,25 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
     </p>
   </template>
   <WaitNote v-else-if="!failure" word="Working out the order" />
+  <fieldset v-if="byHand.length" :data-pointer="`/extra_entries/${id}`" tabindex="-1" data-by-hand>
+    <legend>Decide by hand</legend>
+    <p class="soft small">
+      No rule plans these. What you decide is noted here, goes on the sheet, and is judged like every entry.
+    </p>
+    <ul class="hand">
+      <li v-for="h in byHand" :key="h.setting">
+        <div>
+          <b>{{ h.label }}</b> <span class="soft small">{{ h.menu.join(' › ') }}</span>
+          <span class="what">{{ h.known }}</span>
+          <CautionLine v-if="h.caution">{{ h.caution }}</CautionLine>
+          <span class="soft small"
+            >Takes {{ h.takes }}<template v-if="h.factory">; from the factory {{ h.factory }} {{ h.unit }}</template></span
+          >
+        </div>
+        <TextField :path="`/extra_entries/${id}/${h.setting}`" :label="`Your entry for ${h.label}`" placeholder="as it is" bare />
+      </li>
+    </ul>
+  </fieldset>
   <fieldset v-if="sheet.leave_alone.length">
     <legend>Leave alone</legend>
     <ul>
@@ -243,6 +271,23 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
 </template>
 
 <style scoped>
+.hand {
+  list-style: none;
+  padding: 0;
+  margin: 8px 0 0;
+}
+.hand li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 18px;
+  align-items: center;
+  justify-content: space-between;
+  border-top: 1px solid var(--rule);
+  padding: 6px 0;
+}
+.hand li > div {
+  flex: 1 1 320px;
+}
 .scroll {
   overflow-x: auto;
 }

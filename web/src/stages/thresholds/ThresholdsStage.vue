@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { computed, ref, watch } from 'vue'
-import type { Rung } from '../../api/client'
+import type { Derived, Rung } from '../../api/client'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import { tidy } from '../../ui/figures'
@@ -36,13 +36,27 @@ const derived = computed(() => (chosen.value ? plan.value?.quantities[chosen.val
 const show = (r: Rung, v: number) => (r.kind === 'soc' ? `${tidy(v * 100, 1)} %` : `${tidy(v, 2)} V`)
 const title = computed(() => {
   if (rung.value) return `Why ${rung.value.word} is ${show(rung.value, rung.value.value)}`
-  if (derived.value) return `Why ${derived.value.word} is ${said(derived.value.value, derived.value.unit)}`
+  if (derived.value) return `Why ${derived.value.word} is ${said(derived.value.value, derived.value)}`
   return ''
 })
-const said = (v: unknown, unit: string) =>
-  v === true ? 'on' : v === false ? 'off' : typeof v === 'number' ? `${tidy(v, 1)} ${unit}`.trim() : String(v)
+const said = (v: unknown, d: Derived) =>
+  v === true
+    ? 'on'
+    : v === false
+      ? 'off'
+      : typeof v === 'number'
+        ? d.clock
+          ? `${String(Math.floor(v / 60)).padStart(2, '0')}:${String(v % 60).padStart(2, '0')}`
+          : `${tidy(d.percent ? v * 100 : v, 1)} ${d.unit}`.trim()
+        : (d.choices.find((c) => c.value === v)?.word ?? String(v))
 const own = (name: string) => `/policy/own_figures/${name}`
-const rows = computed(() => Object.entries(plan.value?.quantities ?? {}))
+const rows = computed(() => Object.entries(plan.value?.quantities ?? {}).filter(([, d]) => !d.rare))
+const rare = computed(() => Object.entries(plan.value?.quantities ?? {}).filter(([, d]) => d.rare))
+// Folded until somebody looks for one of them, or has chosen one for themselves.
+const unfolded = ref(false)
+watch([chosen, rare], () => {
+  if (rare.value.some(([name, d]) => name === chosen.value || d.wished !== null)) unfolded.value = true
+})
 const topology = computed(() => plan.value?.bank)
 </script>
 
@@ -119,7 +133,43 @@ const topology = computed(() => plan.value?.bank)
       :reasons="derived.reasons"
       :alternatives="derived.alternatives"
       :unit="derived.unit"
-    />
+    >
+      <div class="own">
+        <template v-if="derived.fixed">
+          <p class="soft">No figure of your own here: {{ derived.fixed }}.</p>
+        </template>
+        <ChoiceField
+          v-else-if="derived.choices.length"
+          :key="`choice ${chosen}`"
+          :path="own(chosen)"
+          :label="`Your own choice for ${derived.word.toLowerCase()}`"
+          :choices="derived.choices.map((c) => [c.value, c.word] as const)"
+          :fallback="derived.value as string"
+        />
+        <ChoiceField
+          v-else-if="typeof derived.value === 'boolean'"
+          :key="`switch ${chosen}`"
+          :path="own(chosen)"
+          :label="`Your own choice for ${derived.word.toLowerCase()}`"
+          :choices="[
+            [0, 'Off'],
+            [1, 'On'],
+          ]"
+          :fallback="Number(derived.value)"
+          boolean
+        />
+        <NumberField
+          v-else
+          :key="`figure ${chosen}`"
+          :path="own(chosen)"
+          :label="`Your own figure for ${derived.word.toLowerCase()}`"
+          :unit="derived.unit"
+          :scale="derived.percent ? 100 : 1"
+          placeholder="the plan's"
+        />
+        <button v-if="derived.wished !== null" @click="job.set(own(chosen), undefined)">Back to the plan's figure</button>
+      </div>
+    </WhyPanel>
   </template>
   <div v-else-if="view && !view.feasible" class="conflict" role="alert">
     <h2>No ladder fits</h2>
@@ -146,10 +196,20 @@ const topology = computed(() => plan.value?.bank)
     <ul class="derived">
       <li v-for="[name, d] in rows" :key="name">
         <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
-          <span>{{ d.word }}</span> <b>{{ said(d.value, d.unit) }}</b>
+          <span>{{ d.word }}</span> <b>{{ said(d.value, d) }}</b>
         </button>
       </li>
     </ul>
+    <details v-if="rare.length" class="rare" :open="unfolded" @toggle="unfolded = ($event.target as HTMLDetailsElement).open">
+      <summary>{{ rare.length }} more that this unit knows</summary>
+      <ul class="derived">
+        <li v-for="[name, d] in rare" :key="name">
+          <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
+            <span>{{ d.word }}</span> <b :class="{ own: d.own }">{{ said(d.value, d) }}</b>
+          </button>
+        </li>
+      </ul>
+    </details>
   </fieldset>
 </template>
 
@@ -184,6 +244,16 @@ const topology = computed(() => plan.value?.bank)
 }
 .later {
   margin-top: 12px;
+}
+.rare {
+  margin-top: 12px;
+}
+.rare summary {
+  cursor: pointer;
+  font-weight: 600;
+  min-height: 40px;
+  display: flex;
+  align-items: center;
 }
 .derived {
   list-style: none;

@@ -21,7 +21,9 @@ class SheetRow(PlanPart):
     unit: str = Field(description="unit on the display")
     value: float | str | bool = Field(description="canonical value of the entry")
     target: float | str | bool = Field(description="canonical value that was aimed at")
-    scope: Literal["same-on-all", "host", "own"] = Field(description="same on all units, host only, or each its own")
+    scope: Literal["same-on-all", "host", "own", "cluster-total"] = Field(
+        description="same on all units, host only, each its own, or once for all units together"
+    )
     level: Literal["user", "installer"] = Field(description="level it needs")
     needs: Literal["any", "standby", "off"] = Field(description="state the unit must be in")
     takes_effect: Literal["at-once", "restart"] = Field(description="when it takes effect")
@@ -43,6 +45,20 @@ class LeftAlone(PlanPart):
     why: str = Field(description="why it stays at factory")
 
 
+class ByHand(PlanPart):
+    """A setting that no rule plans: a person decides, and what is decided is noted as an own entry."""
+
+    setting: str = Field(description="id of the setting")
+    menu: list[str] = Field(description="way through the menu as displayed")
+    label: str = Field(description="the setting as displayed")
+    word: str = Field(description="word of the quantity it carries; empty where it carries none")
+    factory: str = Field(description="factory value as displayed; empty where unknown")
+    unit: str = Field(description="unit on the display")
+    takes: str = Field(description="what it takes, in words")
+    known: str = Field(description="what is known about it")
+    caution: str = Field(description="what may hurt")
+
+
 class UnitSheet(PlanPart):
     """The sheet of one unit in order of entry."""
 
@@ -51,6 +67,7 @@ class UnitSheet(PlanPart):
     role: str = Field(description="host or follower")
     settings: list[SheetRow] = Field(description="rows in order of entry")
     leave_alone: list[LeftAlone] = Field(description="settings that stay at factory")
+    decide: list[ByHand] = Field(default=[], description="settings that a person decides")
 
 
 class FoundValue(PlanPart):
@@ -74,7 +91,9 @@ class AgreementRow(PlanPart):
     setting: str = Field(description="id of the setting")
     label: str = Field(description="the setting as displayed")
     menu: list[str] = Field(description="way through the menu as displayed")
-    scope: Literal["same-on-all", "host", "own"] = Field(description="same on all units, host only, or each its own")
+    scope: Literal["same-on-all", "host", "own", "cluster-total"] = Field(
+        description="same on all units, host only, each its own, or once for all units together"
+    )
     shown: dict[str, str | None] = Field(description="what each unit shows")
     planned: dict[str, str | None] = Field(description="what each unit shall show")
     agrees: bool | None = Field(description="whether they agree as the scope asks")

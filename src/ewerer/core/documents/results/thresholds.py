@@ -71,6 +71,13 @@ class LadderView(PlanPart):
     way_out: str = Field(description="the nearest way out of a conflict")
 
 
+class Option(PlanPart):
+    """One of a few that may be chosen: its key in the document, its word."""
+
+    value: str = Field(description="key in the document")
+    word: str = Field(description="its word on screens")
+
+
 class Derived(PlanPart):
     """A figure or choice that is not a threshold: value, unit, range where it has one, why."""
 
@@ -79,6 +86,13 @@ class Derived(PlanPart):
     unit: str = Field(description="unit of the figure")
     lowest: float | None = Field(default=None, description="lowest permitted figure")
     highest: float | None = Field(default=None, description="highest permitted figure")
+    wished: float | str | bool | None = Field(default=None, description="the person's own figure, where one was given")
+    own: bool = Field(default=False, description="whether the person's own figure was granted")
+    fixed: str = Field(default="", description="why no own figure changes it; empty where one may")
+    choices: list[Option] = Field(default=[], description="what may be chosen")
+    percent: bool = Field(default=False, description="whether it is a fraction that screens show in percent")
+    clock: bool = Field(default=False, description="whether it is minutes from midnight that screens show as a time")
+    rare: bool = Field(default=False, description="whether only some units know it; folded on screens")
     why: list[str] = Field(description="ids of the rules behind it")
     reasons: list[Reason] = Field(description="the rules with this job's numbers")
     alternatives: list[Alternative] = Field(default=[], description="other schools' figures")
