@@ -59,7 +59,9 @@ def test_entry_decodes_to_the_safe_side_within_a_step(pair, part):
     step = s.step * abs(factor_of(s, profile))
     assert abs(back - value) <= step * (1 + 1e-6)
     if not entry.cut:
-        assert {"down": back <= value + 1e-6, "up": back >= value - 1e-6, "nearest": abs(back - value) <= step / 2 * 1.001}[safe_side(s)]
+        assert {"down": back <= value + 1e-6, "up": back >= value - 1e-6, "nearest": abs(back - value) <= step / 2 * 1.001}[
+            safe_side(s)
+        ]
 
 
 @pytest.mark.parametrize(("profile", "s"), NUMERIC, ids=lambda x: x.id)

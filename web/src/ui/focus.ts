@@ -12,6 +12,7 @@ export function goToPointer(pointer: string): boolean {
   for (;;) {
     const found = fieldAt(at)
     if (found) {
+      found.closest('details')?.setAttribute('open', '')
       // A control made of parts is focused at the part that takes keys; a group as a whole.
       const inner = found.matches('.el-select, .control') ? found.querySelector<HTMLElement>(CONTROL) : null
       const target = inner ?? found

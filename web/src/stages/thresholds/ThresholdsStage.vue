@@ -194,7 +194,7 @@ const topology = computed(() => plan.value?.bank)
   <fieldset v-if="rows.length">
     <legend>Other figures of the plan</legend>
     <ul class="derived">
-      <li v-for="[name, d] in rows" :key="name">
+      <li v-for="[name, d] in rows" :key="name" :data-pointer="own(name)" tabindex="-1">
         <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
           <span>{{ d.word }}</span> <b>{{ said(d.value, d) }}</b>
         </button>
@@ -203,7 +203,7 @@ const topology = computed(() => plan.value?.bank)
     <details v-if="rare.length" class="rare" :open="unfolded" @toggle="unfolded = ($event.target as HTMLDetailsElement).open">
       <summary>{{ rare.length }} more that this unit knows</summary>
       <ul class="derived">
-        <li v-for="[name, d] in rare" :key="name">
+        <li v-for="[name, d] in rare" :key="name" :data-pointer="own(name)" tabindex="-1">
           <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
             <span>{{ d.word }}</span> <b :class="{ own: d.own }">{{ said(d.value, d) }}</b>
           </button>
