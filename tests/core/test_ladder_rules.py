@@ -283,3 +283,32 @@ def test_entries_say_how_they_were_rounded():
     words = {r.setting: r.encoding for r in plan_of(SKERRY).units[0].settings}
     row = next(r for r in plan_of(SKERRY).units[0].settings if r.setting == "tail")
     assert row.value != row.target and words["tail"].startswith("rounded ") and words["fill-volts"] == ""
+
+
+# Low end school, an alarm that nobody heeds
+
+
+def test_the_low_end_school_says_how_far_down_the_bank_is_used():
+    """Deep: cut-off + 0.0625 V a cell; usual 10 %, careful 20 % at the design load: common practice."""
+    made = {
+        s: plan_of(changed(TARN, policy__low_end_school=s, policy__reserve_soc=0.4)).ladder["shutdown_v"]
+        for s in ("deep", "usual", "careful")
+    }
+    bank = plan_of(TARN).bank
+    assert made["deep"].value == pytest.approx(16 * (bank.cell_min_v + 0.0625), abs=0.24) == made["deep"].lowest
+    assert made["deep"].value < made["usual"].value < made["careful"].value
+    assert made["usual"].under_load_soc == pytest.approx(0.10, abs=0.02) and made["careful"].under_load_soc == pytest.approx(
+        0.20, abs=0.02
+    )
+    assert "low-end-school" in made["usual"].why
+
+
+@given(random_jobs(), st.sampled_from(["deep", "usual", "careful"]))
+def test_an_alarm_above_the_careful_level_at_full_load_is_a_caution(job, school):
+    job["policy"]["low_end_school"] = school
+    made = plan_of(job)
+    rung = made.ladder.get("alarm_v")
+    if rung is not None:
+        n, chem = made.bank.series_cells, LFP
+        at = soc_at(chem, (rung.value + made.limits.discharge.bank_a * made.bank.path_mohm / 1000) / n)
+        assert ("alarm-cries-wolf" in rules(made, "caution")) == (at > 0.2 + 1e-4) or abs(at - 0.2) < 1e-3

@@ -1160,6 +1160,7 @@ export interface components {
              *       "peak_cap_w": null,
              *       "outage_reserve_soc": null,
              *       "reserve_soc": null,
+             *       "low_end_school": "usual",
              *       "shutdown_soc": null,
              *       "overshoot_v": null,
              *       "imbalance_v": null,
@@ -1551,6 +1552,12 @@ export interface components {
             outage_reserve_soc?: number | null;
             /** Reserve Soc */
             reserve_soc?: number | null;
+            /**
+             * Low End School
+             * @default usual
+             * @enum {string}
+             */
+            low_end_school: "deep" | "usual" | "careful";
             /** Shutdown Soc */
             shutdown_soc?: number | null;
             /** Overshoot V */

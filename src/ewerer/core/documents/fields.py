@@ -168,6 +168,7 @@ def _table() -> list[FieldWords]:
         ("hold_school", "Hold until", "", "tail", (("tail", "Tail current"), ("per-ah", "By size"), ("short", "Short"))),
         ("control", "Decide by", "", "auto", (("auto", "As fits"), ("volts", "Volts"), ("soc", "Charge %"))),
         ("reserve_soc", "Reserve", "%", "20", _P),
+        ("low_end_school", "Down to", "", "usual", (("deep", "Near the cut-off"), ("usual", "10 %"), ("careful", "20 %"))),
         ("shutdown_soc", "Shut-down level", "%", "half", _P),
         ("overshoot_v", "Overshoot, measured", "V", "assumed"),
         ("imbalance_v", "Cell spread when full", "V", "0.03"),

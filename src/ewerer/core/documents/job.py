@@ -327,6 +327,7 @@ class Policy(Document):
     peak_cap_w: Watts | None = None
     outage_reserve_soc: Fraction | None = None
     reserve_soc: Fraction | None = None
+    low_end_school: Literal["deep", "usual", "careful"] = "usual"
     shutdown_soc: Fraction | None = None
     overshoot_v: (
         Annotated[

@@ -23,7 +23,15 @@ from ..documents.results.link import Link
 from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
 from ..trade.chemistries import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
-from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, LEAST_HOURS, METER_ERROR_PER_CELL_V, RESERVE_SOC, SAG_UNCERTAINTY
+from ..trade.margins import (
+    DEFAULT_STEP_V,
+    GENERATOR_STOP_SOC,
+    LEAST_HOURS,
+    LOW_END_SOC,
+    METER_ERROR_PER_CELL_V,
+    RESERVE_SOC,
+    SAG_UNCERTAINTY,
+)
 from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
@@ -183,6 +191,23 @@ def reserve_of(job: Job) -> float:
     return RESERVE_SOC if job.policy.reserve_soc is None else job.policy.reserve_soc
 
 
+LOW_END = formula_rule(
+    "low-end-school",
+    "thresholds",
+    "How far down the bank is used: to just above the cut-off, to 10 % or to 20 % at the design load",
+    "deep: cut-off + its margin; usual: 10 %; careful: 20 %; always below the reserve",
+)
+
+
+def shutdown_level(job: Job) -> float:
+    """Return the charge (0..1) at which the output shuts down: the person's own, else by the low-end school. Source: LOW_END."""
+    if job.policy.shutdown_soc is not None:
+        return job.policy.shutdown_soc
+    reserve = reserve_of(job)
+    wished = LOW_END_SOC[job.policy.low_end_school]
+    return clean(round(min(wished, reserve / 2 if wished <= LOW_END_SOC["usual"] else reserve * 0.8), 3))
+
+
 def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
     """Return the ladder's basis for a job whose limits are known."""
     policy = solved.job.policy
@@ -202,7 +227,7 @@ def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
         imbalance_v=policy.imbalance_v if policy.imbalance_v is not None else margins.imbalance_v,
         meter_v=policy.meter_error_v if policy.meter_error_v is not None else round(METER_ERROR_PER_CELL_V * bank.series_cells, 3),
         reserve_soc=reserve,
-        shutdown_soc=policy.shutdown_soc if policy.shutdown_soc is not None else round(reserve / 2, 3),
+        shutdown_soc=shutdown_level(solved.job),
         margins=margins,
     )
 
@@ -428,7 +453,7 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
     table: list[tuple[str, float, Rule, str]] = [
         ("absorb_v", cell * n, CHARGE_SCHOOL, f"{policy.charge_school}: {n} × {figure(cell)} = {figure(cell * n)} V"),
         ("float_v", rest * n, FLOAT_SCHOOL, f"{policy.float_school}: {n} × {figure(rest)} = {figure(rest * n)} V"),
-        ("shutdown_v", loaded(s_shut, b.load_a), SAG, said(s_shut, b.load_a)),
+        ("shutdown_v", loaded(s_shut, b.load_a), LOW_END, said(s_shut, b.load_a)),
         ("alarm_v", loaded(s_alarm, b.load_a), SAG, said(s_alarm, b.load_a)),
         ("to_mains_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
         ("gen_start_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
@@ -455,7 +480,7 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
         ("equalise_v", cell * n, EQUALISE, "equal to absorption, in case it is ever switched on"),
     ]
     for name, soc, words in [
-        ("shutdown_soc", b.shutdown_soc, "half the reserve" if policy.shutdown_soc is None else "as chosen"),
+        ("shutdown_soc", b.shutdown_soc, "as chosen" if policy.shutdown_soc is not None else f"low end: {policy.low_end_school}"),
         ("alarm_soc", b.shutdown_soc + 0.05, "5 % above the shut-down"),
         ("to_mains_soc", b.reserve_soc, "the reserve"),
         ("gen_start_soc", b.reserve_soc, "the reserve"),
@@ -464,7 +489,9 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
         ("gen_stop_soc", GENERATOR_STOP_SOC, "80 to 90 %: above it charging slows and burns fuel"),
         ("recharge_soc", 0.9, "a tenth used"),
     ]:
-        table.append((name, min(soc, 1.0), SOC_ORDER, f"{words}: {figure(min(soc, 1.0) * 100, 0)} %"))
+        table.append(
+            (name, min(soc, 1.0), LOW_END if name == "shutdown_soc" else SOC_ORDER, f"{words}: {figure(min(soc, 1.0) * 100, 0)} %")
+        )
     own = {n: v for n in policy.own_figures if (v := policy.own_number(n)) is not None}
     found = [w for w in table if w[0] in names]
     # A person's own figures come before the schools, in the order of importance above.
@@ -926,6 +953,27 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 return_soc=round(top, 3),
                 transfer_soc=round(bottom, 3),
             )
+
+
+@check(
+    "alarm-cries-wolf",
+    "thresholds",
+    "An alarm that sounds at full load while the bank is well charged is not heeded for long",
+    "s(alarm at full load) <= careful level",
+)
+def _wolf(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    rung = solved.ladder.rungs.get("alarm_v") if solved.ladder else None
+    if rung is None or rung.full_load_soc is None or rung.full_load_soc <= LOW_END_SOC["careful"] + 1e-9:
+        return
+    yield rule.finding(
+        "caution",
+        "The alarm would cry wolf",
+        f"At full load it sounds at {figure(rung.full_load_soc * 100, 0)} % of charge; {figure(LOW_END_SOC['careful'] * 100)} % is where it should.",
+        "/policy/own_figures/alarm_v",
+        "A lower alarm, a delay, thicker or shorter leads, or an alarm by charge %.",
+        full_load_soc=rung.full_load_soc,
+        alarm_v=rung.value,
+    )
 
 
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")

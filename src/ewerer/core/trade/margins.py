@@ -41,6 +41,8 @@ METER_ERROR_PER_CELL_V = 0.1 / 16
 """Error of a unit's voltmeter: 0.1 V at 48 V, unless measured [T]."""
 SAG_UNCERTAINTY = 0.3
 """Part of the computed sag that may be wrong: resistance drifts with temperature and age [T]."""
+LOW_END_SOC = {"deep": 0.0, "usual": 0.10, "careful": 0.20}
+"""Charge at the design load where the output shuts down, by school [T]."""
 RESERVE_SOC = 0.20
 """Charge at which another source takes over, where none is chosen [T]."""
 LEAST_HOURS = 2.0

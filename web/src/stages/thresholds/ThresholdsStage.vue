@@ -71,6 +71,7 @@ const topology = computed(() => plan.value?.bank)
   <div class="choices">
     <ChoiceField path="/policy/charge_school" />
     <ChoiceField path="/policy/float_school" />
+    <ChoiceField path="/policy/low_end_school" />
     <ChoiceField path="/policy/control" />
   </div>
   <template v-if="view?.feasible && topology">
