@@ -10,7 +10,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench.server import demo_server
 
 ARGS = ["--no-sandbox", "--disable-background-networking"]
-SKERRY, LARCH, TARN = "Skerry Field Station", "Larch Hollow Workshop", "Tarn Dairy"
+SKERRY, LARCH, TARN, HERON = "Skerry Field Station", "Larch Hollow Workshop", "Tarn Dairy", "Heron Weir Mill"
 
 
 def sign_in(page: Page, base: str) -> None:
@@ -68,6 +68,11 @@ def as_found(page: Page, base: str) -> None:
     page.wait_for_timeout(300)
 
 
+def by_hand(page: Page) -> None:
+    page.locator("[data-by-hand]").scroll_into_view_if_needed()
+    page.wait_for_timeout(300)
+
+
 def faults(page: Page, base: str) -> None:
     stage(SKERRY, "Link")(page, base)
     page.keyboard.press("f")
@@ -77,8 +82,8 @@ def faults(page: Page, base: str) -> None:
 
 SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "jobs": (jobs, "light", (1280, 800)),
-    "site": (stage(SKERRY, "Site"), "light", (1280, 800)),
-    "bank": (stage(TARN, "Bank"), "light", (1280, 800)),
+    "site": (stage(HERON, "Site"), "light", (1280, 800)),
+    "bank": (stage(HERON, "Bank"), "light", (1280, 900)),
     "units": (stage(LARCH, "Units"), "light", (1280, 800)),
     "link": (stage(SKERRY, "Link"), "light", (1280, 1500)),
     "faults": (faults, "light", (1280, 800)),
@@ -91,6 +96,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
+    "by-hand": (stage(HERON, "Sheet", by_hand), "light", (1280, 800)),
 }
 
 

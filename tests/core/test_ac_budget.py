@@ -126,3 +126,35 @@ def test_a_cap_of_50_a_that_counts_36_a_of_dc_loads_leaves_14_for_the_bank():
     assert result.limits.charge.bank_a == 50 and told.numbers["bank_gets_a"] == 14
     hours = [p.quantities["max_charge_h"].value for p in (plan_of(sun), result)]
     assert hours[1] > 2 * hours[0], "the longest charge is counted with what the bank gets"
+
+
+# Breaker schools, other feeds, a shared input
+
+
+@pytest.mark.parametrize(("school", "part", "amps"), [("eighty", None, 12.0), ("all", None, 15.0), ("own", 0.6, 9.0)])
+def test_a_breaker_school_says_what_is_drawn_for_hours(school, part, amps):
+    """80 % of 15 A for hours (NEC 210.20(A)), all of it for short charging, or a person's own part."""
+    mains = {"breaker_a": 15, "breaker_school": school} | ({"breaker_part": part} if part else {})
+    result = made(job(mains=mains), unit(cap("charge_max_a"), cap("ac_input_max_a", high=60)))
+    assert next(r.value for r in result.units[0].settings if r.quantity == "ac_input_max_a") == amps
+    assert result.limits.ac.sources[0].available_w == pytest.approx(amps * 230)
+    assert ("breaker-for-hours" in rules(result, "caution")) == (school == "all")
+    own = made(job(mains=mains), unit(cap("charge_max_a"), takes_eighty_itself=True))
+    assert "breaker-for-hours" not in rules(own)
+
+
+def test_each_feed_has_its_own_entries():
+    """Inlets of 50, 30, 20 and 15 A and a cord of 8 A; 300 W of loads: each by hand."""
+    inlets = [("big", 50), ("park", 30), ("shed", 20), ("house", 15), ("cord", 8)]
+    mains = {"breaker_a": 50, "feeds": [{"name": n, "breaker_a": a} for n, a in inlets]}
+    result = made(job(mains=mains), unit(cap("mains_charge_max_a")))
+    for feed, (name, amps) in zip(result.limits.ac.feeds, inlets, strict=True):
+        volts = result.limits.ac.charge_v
+        assert (feed.name, feed.input_a) == (name, 0.8 * amps)
+        assert feed.charge_a == int((0.8 * amps * 230 - 300) * ETA / volts + 1e-9)
+
+
+def test_mains_and_generator_on_one_input_make_its_window_wide():
+    shared = changed(SKERRY, mains__shares_input=True)
+    assert plan_of(SKERRY).sources.ac_window.range == "narrow" and plan_of(shared).sources.ac_window.range == "wide"
+    assert "ac-shared-input" in rules(plan_of(shared), "caution") and "ac-shared-input" not in rules(plan_of(SKERRY))

@@ -297,8 +297,8 @@ def test_the_low_end_school_says_how_far_down_the_bank_is_used():
     bank = plan_of(TARN).bank
     assert made["deep"].value == pytest.approx(16 * (bank.cell_min_v + 0.0625), abs=0.24) == made["deep"].lowest
     assert made["deep"].value < made["usual"].value < made["careful"].value
-    assert made["usual"].under_load_soc == pytest.approx(0.10, abs=0.02) and made["careful"].under_load_soc == pytest.approx(
-        0.20, abs=0.02
+    assert made["usual"].under_load_soc == pytest.approx(0.10, abs=0.03) and made["careful"].under_load_soc == pytest.approx(
+        0.20, abs=0.04
     )
     assert "low-end-school" in made["usual"].why
 

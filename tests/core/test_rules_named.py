@@ -153,6 +153,8 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "module-lead": lambda: plan_of(changed(SKERRY, bank__lead={"length_m": 1, "section_mm2": 16})),
     "own-amps-refused": lambda: plan_of(changed(SKERRY, policy__own_figures={"charge_max_a": 999})),
     "own-wish-refused": lambda: plan_of(changed(SKERRY, policy__own_figures={"temp_comp_mv_per_c": -18})),
+    "ac-shared-input": lambda: plan_of(changed(SKERRY, mains__shares_input=True)),
+    "breaker-for-hours": lambda: plan_of(changed(SKERRY, mains__breaker_school="all")),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }
@@ -305,6 +307,10 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "lead-resistance": (
         lambda: path_mohm(main_lead={"length_m": 4, "section_mm2": 50}) > path_mohm(main_lead={"length_m": 4, "section_mm2": 95}),
         lambda: path_mohm(main_lead_mohm=0.5) != path_mohm(),
+    ),
+    "breaker-school": (
+        lambda: plan_of(changed(SKERRY, mains__breaker_school="all")).limits.ac.sources[0].available_w == 32 * 230,
+        lambda: plan_of(changed(SKERRY, mains__breaker_school="eighty")).limits.ac.sources[0].available_w != 0.8 * 32 * 230,
     ),
     "entry-per-2v-cell": (
         lambda: encoded(55.2, encoding={"kind": "per-2v-cell"}, step=0.01, min=1, max=3) == "2.30",

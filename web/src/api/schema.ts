@@ -953,6 +953,22 @@ export interface components {
             topology: "single" | "split" | "three";
         };
         /**
+         * Feed
+         * @description One more way AC reaches the site: an inlet or a cord, by its breaker or what it carries.
+         */
+        Feed: {
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Breaker A
+             * @description amperes, above zero
+             */
+            breaker_a: number;
+        };
+        /**
          * FirmwareNote
          * @description What the person knows about a firmware version of a profile.
          */
@@ -1427,7 +1443,7 @@ export interface components {
         };
         /**
          * Mains
-         * @description The mains supply: breaker in amperes per phase, loads running while charging.
+         * @description The mains supply: breaker in amperes per phase, how much of it is drawn for hours, loads running while charging, other feeds.
          */
         Mains: {
             /**
@@ -1436,6 +1452,19 @@ export interface components {
              */
             breaker_a: number;
             /**
+             * Breaker School
+             * @default eighty
+             * @enum {string}
+             */
+            breaker_school: "eighty" | "all" | "own";
+            /** Breaker Part */
+            breaker_part?: number | null;
+            /**
+             * Shares Input
+             * @default false
+             */
+            shares_input: boolean;
+            /**
              * Supply
              * @default grid
              * @enum {string}
@@ -1443,6 +1472,11 @@ export interface components {
             supply: "grid" | "weak-grid";
             /** Loads While Charging W */
             loads_while_charging_w?: number | null;
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds: components["schemas"]["Feed"][];
         };
         /**
          * Outage
@@ -2397,6 +2431,11 @@ export interface components {
              * @default 0
              */
             ac_input_max_a: number;
+            /**
+             * Takes Eighty Itself
+             * @default false
+             */
+            takes_eighty_itself: boolean;
         };
         /**
          * Setting
@@ -2889,11 +2928,48 @@ export interface components {
              */
             sources: components["schemas"]["AcSource"][];
             /**
+             * Feeds
+             * @description other feeds, each with its own entries
+             * @default []
+             */
+            feeds: components["schemas"]["AcFeed"][];
+            /**
              * Units
              * @description what each unit charges from AC at most, as it is entered; empty without AC sources
              * @default []
              */
             units: components["schemas"]["UnitShare"][];
+        };
+        /**
+         * AcFeed
+         * @description What one more feed allows while it is in use.
+         */
+        AcFeed: {
+            /**
+             * Name
+             * @description name of the feed
+             */
+            name: string;
+            /**
+             * Breaker A
+             * @description its breaker, or what it carries [A]
+             */
+            breaker_a: number;
+            /**
+             * Input A
+             * @description AC input current to enter [A]
+             */
+            input_a: number;
+            /**
+             * Free W
+             * @description what is left for charging [W]
+             */
+            free_w: number;
+            /**
+             * Charge A
+             * @description what may go into the bank from it [A]
+             */
+            charge_a: number;
         };
         /**
          * AcSource

@@ -282,12 +282,23 @@ class Generator(Document):
     warm_up_min: Annotated[float, Field(ge=0, le=60, description="minutes before it is loaded")] = 2.0
 
 
+class Feed(Document):
+    """One more way AC reaches the site: an inlet or a cord, by its breaker or what it carries."""
+
+    name: Title
+    breaker_a: PositiveAmps
+
+
 class Mains(Document):
-    """The mains supply: breaker in amperes per phase, loads running while charging."""
+    """The mains supply: breaker in amperes per phase, how much of it is drawn for hours, loads running while charging, other feeds."""
 
     breaker_a: PositiveAmps
+    breaker_school: Literal["eighty", "all", "own"] = "eighty"
+    breaker_part: Annotated[float, Field(ge=0.1, le=1, description="part of the breaker, where the school is own")] | None = None
+    shares_input: bool = False
     supply: Literal["grid", "weak-grid"] = "grid"
     loads_while_charging_w: Watts | None = None
+    feeds: Annotated[list[Feed], Field(max_length=12)] = []
 
 
 class Loads(Document):

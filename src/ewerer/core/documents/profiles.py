@@ -312,6 +312,7 @@ class Ratings(Document):
     charger_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = CHARGER_EFFICIENCY
     idle_w: Watts = 0.0
     ac_input_max_a: Amps = 0.0
+    takes_eighty_itself: bool = False
 
 
 class Preset(Document):

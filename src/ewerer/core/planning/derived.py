@@ -11,7 +11,6 @@ from ..documents.results.thresholds import Derived, Option
 from ..trade.chemistries import soc_at, soc_band
 from ..trade.finding import Finding
 from ..trade.margins import (
-    CONTINUOUS,
     FULL_CHARGE_DAYS,
     LEGS,
     MOST_FULL_CHARGE_DAYS,
@@ -23,7 +22,7 @@ from ..trade.margins import (
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
-from .limits import bank_gets_a, engine_derate
+from .limits import bank_gets_a, breaker_part, engine_derate
 from .solved import Module, Solved, Unit
 from .sources import AC_WINDOW, ac_window, strays
 from .thresholds import FLOAT_SCHOOL
@@ -376,7 +375,8 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     legs = LEGS[job.site.ac.topology]
     feeds = []
     if job.mains is not None and "mains" in job.site.sources:
-        feeds.append((CONTINUOUS * job.mains.breaker_a, f"{CONTINUOUS} × {figure(job.mains.breaker_a)} A breaker"))
+        part = breaker_part(job)
+        feeds.append((part * job.mains.breaker_a, f"{figure(part)} × {figure(job.mains.breaker_a)} A breaker"))
     if job.generator is not None and "generator" in job.site.sources:
         watts = job.generator.continuous_w * engine_derate(job)
         feeds.append(

@@ -13,7 +13,7 @@ from ..devices.codec import encode, factor_of
 from ..documents.job import Job
 from ..documents.profiles import Setting
 from ..documents.results.bank import Bank
-from ..documents.results.limits import Ac, AcSource, Cap, Chain, Limits, UnitShare
+from ..documents.results.limits import Ac, AcFeed, AcSource, Cap, Chain, Limits, UnitShare
 from ..documents.results.link import Link
 from ..trade.chemistries import CHEMISTRIES, derating
 from ..trade.finding import Finding
@@ -81,6 +81,23 @@ SPLIT = formula_rule(
 DISCHARGE_NEED = formula_rule(
     "discharge-need", "limits", "A load draws the most current at the lowest voltage", "I_dc = P_ac / (eta * V_low)"
 )
+
+
+BREAKER = formula_rule(
+    "breaker-school",
+    "limits",
+    "80 % of a breaker for hours; all of it for short charging or where the unit takes 80 % itself; or a person's own part",
+    "I = part * breaker, part = 0.8, 1.0 or own",
+    "NEC 210.20(A)",
+    "S, M",
+)
+
+
+def breaker_part(job: Job) -> float:
+    """Return the part (0..1) of the mains breaker that is drawn for hours. Source: BREAKER."""
+    if job.mains is None or job.mains.breaker_school == "eighty":
+        return CONTINUOUS
+    return 1.0 if job.mains.breaker_school == "all" else (job.mains.breaker_part or CONTINUOUS)
 
 
 def ac_budget(
@@ -370,6 +387,16 @@ def _amp_step(unit: Unit, quantity: str) -> float:
     return setting.step * factor_of(setting, unit.profile)
 
 
+def _feed(job: Job, name: str, breaker_a: float, load_w: float, bank: Bank, charge_v: float, efficiency: float) -> AcFeed:
+    """Return what one more feed allows: input current and charging, as a unit would be set while it is in use."""
+    assert job.mains is not None
+    input_a = clean(round(breaker_part(job) * breaker_a, 2))
+    own = job.mains.loads_while_charging_w
+    watts = input_a * job.site.ac.volts * LEGS[job.site.ac.topology]
+    budget = ac_budget("mains", watts, load_w if own is None else own, charge_v, bank.class_v, efficiency)
+    return AcFeed(name=name, breaker_a=breaker_a, input_a=input_a, free_w=budget.free_w, charge_a=budget.charge_a)
+
+
 def other_load_w(job: Job) -> float:
     """Return the other loads on the mains' side [W], as a mean over the day."""
     return (job.loads.other_daily_wh or 0.0) / 24
@@ -384,7 +411,7 @@ def _ac(job: Job, bank: Bank, units: Sequence[Unit], charge_v: float) -> Ac:
         sources.append(
             ac_budget(
                 "mains",
-                CONTINUOUS * job.mains.breaker_a * job.site.ac.volts * LEGS[job.site.ac.topology],
+                breaker_part(job) * job.mains.breaker_a * job.site.ac.volts * LEGS[job.site.ac.topology],
                 assumed + other_load_w(job) if own is None else own,
                 charge_v,
                 bank.class_v,
@@ -415,6 +442,7 @@ def _ac(job: Job, bank: Bank, units: Sequence[Unit], charge_v: float) -> Ac:
         source=tight.source,
         charge_v=clean(round(charge_v, 4)),
         sources=sources,
+        feeds=[_feed(job, f.name, f.breaker_a, assumed, bank, charge_v, efficiency) for f in job.mains.feeds] if job.mains else [],
     )
 
 
@@ -588,6 +616,30 @@ def _ac_free(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 charge_a=s.charge_a,
                 shortcut_draws_w=s.shortcut_draws_w,
             )
+
+
+@check(
+    "breaker-for-hours",
+    "limits",
+    "More than 80 % of a breaker is drawn for short charging only",
+    "part <= 0.8, or the unit takes 80 % itself",
+    "NEC 210.20(A)",
+    "S, M",
+)
+def _for_hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    part = breaker_part(solved.job)
+    if solved.job.mains is None or "mains" not in solved.job.site.sources or part <= CONTINUOUS + 1e-9:
+        return
+    if solved.units and all(u.profile.ratings.takes_eighty_itself for u in solved.units):
+        return
+    yield rule.finding(
+        "caution",
+        "The breaker is drawn on beyond 80 %",
+        f"{figure(part * 100, 0)} % of {figure(solved.job.mains.breaker_a)} A; for hours 80 % is the most.",
+        "/mains/breaker_school",
+        "Short charging only, watched; else 80 %.",
+        part=part,
+    )
 
 
 @check("sun-takes-all", "limits", "Sun chargers and units share one limit", "sum(I_sun) + sum(I_unit) <= I_bank")

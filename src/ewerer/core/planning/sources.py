@@ -45,9 +45,10 @@ EXERCISE = formula_rule(
 
 
 def strays(job: Job) -> bool:
-    """Return whether what feeds the AC input strays in volts: a generator alone, or mains noted as weak."""
+    """Return whether what feeds the AC input strays in volts: a generator, alone or on the mains' input, or mains noted as weak."""
     if "mains" in job.site.sources:
-        return job.mains is not None and job.mains.supply == "weak-grid"
+        shared = job.mains is not None and job.mains.shares_input and "generator" in job.site.sources
+        return shared or (job.mains is not None and job.mains.supply == "weak-grid")
     return "generator" in job.site.sources
 
 
@@ -197,6 +198,24 @@ def _stop_level(solved: Solved) -> float:
         if name in solved.ladder.rungs:
             return solved.ladder.rungs[name].value
     return GENERATOR_STOP_SOC
+
+
+@check(
+    "ac-shared-input",
+    "sources",
+    "Mains and generator on one input share one window, the wide one",
+    "wide where a generator comes in on the mains' input",
+)
+def _shared(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    job = solved.job
+    if job.mains is not None and job.mains.shares_input and {"mains", "generator"} <= set(job.site.sources):
+        yield rule.finding(
+            "caution",
+            "The window is wide for the mains too",
+            "The generator comes in on the same input, so the window is wide: electronics see all that the mains do.",
+            "/mains/shares_input",
+            "A second input, a changeover with two sets of values, or a small UPS for what is delicate.",
+        )
 
 
 @check("generator-quiet-empty", "sources", "Quiet hours that end when they begin are none", "from = to: 0 h")

@@ -718,12 +718,17 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
         }
         return [Alternative(school=s, value=v, text=t) for s, (v, t) in table.items() if s != job.policy.float_school]
     if name == "shutdown_v":
-        low = n * b.cell_min_v
+        low = n * b.cell_min_v + n * b.margins.shutdown_v
         return [
             Alternative(
-                school="lowest", value=clean(round(low + n * 0.0625, 3)), text="cut-off + 0.0625 V a cell: the whole bank is used"
-            ),
-            Alternative(school="careful", value=clean(round(low + n * 0.125, 3)), text="cut-off + 0.125 V a cell"),
+                school=school,
+                value=clean(round(max(low, n * ocv_v(chem, soc) - b.load_a * b.path_ohm), 2)),
+                text=f"cut-off + {b.margins.shutdown_v} V a cell: the whole bank is used"
+                if school == "deep"
+                else f"{figure(soc * 100)} % at the design load",
+            )
+            for school, soc in LOW_END_SOC.items()
+            if school != job.policy.low_end_school
         ]
     return []
 

@@ -28,6 +28,18 @@ function toggle(source: string) {
 }
 const has = (s: string) => sources.value.includes(s)
 const ac = computed(() => job.plan.value?.limits?.ac)
+// Other feeds of the mains: inlets and cords, each with its own entries while it is in use.
+const feeds = computed(() => (job.at('/mains/feeds') as { name: string; breaker_a: number }[] | undefined) ?? [])
+const addFeed = () => job.set('/mains/feeds', [...feeds.value, { name: `Feed ${feeds.value.length + 2}`, breaker_a: 10 }])
+const removeFeed = (i: number) =>
+  job.set(
+    '/mains/feeds',
+    feeds.value.filter((_, k) => k !== i),
+  )
+function feedWords(name: string): string {
+  const f = ac.value?.feeds.find((x) => x.name === name)
+  return f ? `enter ${f.input_a} A at the input; ${f.charge_a} A into the bank` : ''
+}
 </script>
 
 <template>
@@ -59,8 +71,21 @@ const ac = computed(() => job.plan.value?.limits?.ac)
     <div v-if="has('mains')" class="fields source mains" data-pointer="/mains" tabindex="-1">
       <b>Mains</b>
       <NumberField path="/mains/breaker_a" />
+      <ChoiceField path="/mains/breaker_school" />
+      <NumberField v-if="job.at('/mains/breaker_school') === 'own'" path="/mains/breaker_part" />
       <ChoiceField path="/mains/supply" />
+      <ChoiceField v-if="has('generator')" path="/mains/shares_input" flag />
       <NumberField path="/mains/loads_while_charging_w" />
+    </div>
+    <div v-if="has('mains')" class="feeds" data-pointer="/mains/feeds" tabindex="-1">
+      <div v-for="(f, i) in feeds" :key="i" class="fields feed">
+        <TextField :path="`/mains/feeds/${i}/name`" :label="`Name of feed ${i + 1}`" needed />
+        <NumberField :path="`/mains/feeds/${i}/breaker_a`" />
+        <button class="plain" :aria-label="`Remove ${f.name}`" @click="removeFeed(i)">Remove</button>
+        <span class="soft said" :data-feed="i">{{ feedWords(f.name) }}</span>
+      </div>
+      <button :disabled="job.at('/mains/breaker_a') === undefined" @click="addFeed">Add a feed</button>
+      <span class="soft small">An inlet, a shore cord, a long thin lead: each has its own entries while it is in use.</span>
     </div>
     <div v-if="has('generator')" class="fields source generator" data-pointer="/generator" tabindex="-1">
       <b>Generator</b>
@@ -106,6 +131,19 @@ const ac = computed(() => job.plan.value?.limits?.ac)
 <style scoped>
 .zone :deep(.pick) {
   width: 212px;
+}
+.feeds {
+  margin: 8px 0 12px 14px;
+}
+.feed {
+  align-items: end;
+  margin-bottom: 8px;
+}
+.feed .said {
+  flex: 1 1 100%;
+}
+.feeds > button {
+  margin-right: 12px;
 }
 .ticks {
   display: flex;

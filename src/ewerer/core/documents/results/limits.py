@@ -55,6 +55,16 @@ class AcSource(PlanPart):
     loads_assumed: bool = Field(default=False, description="the loads are assumed, nobody gave them")
 
 
+class AcFeed(PlanPart):
+    """What one more feed allows while it is in use."""
+
+    name: str = Field(description="name of the feed")
+    breaker_a: float = Field(description="its breaker, or what it carries [A]")
+    input_a: float = Field(description="AC input current to enter [A]")
+    free_w: float = Field(description="what is left for charging [W]")
+    charge_a: float = Field(description="what may go into the bank from it [A]")
+
+
 class Ac(PlanPart):
     """The tightest AC source, and all of them. None where no AC source exists."""
 
@@ -64,6 +74,7 @@ class Ac(PlanPart):
     source: str | None = Field(description="the tightest source")
     charge_v: float | None = Field(default=None, description="highest volts of charging, which the amperes are counted at [V]")
     sources: list[AcSource] = Field(description="all AC sources")
+    feeds: list[AcFeed] = Field(default=[], description="other feeds, each with its own entries")
     units: list[UnitShare] = Field(
         default=[], description="what each unit charges from AC at most, as it is entered; empty without AC sources"
     )
