@@ -21,7 +21,7 @@ from tests.seeded import ordinary_job
 
 SHIPPED = list(shipped_library())
 QUICK = bool(os.environ.get("EWERER_QUICK"))
-SLICES, SLICE = (4, 50) if QUICK else (10, 200)
+SLICES, SLICE = (4, 25) if QUICK else (10, 200)
 
 
 def planned(seed):
@@ -84,6 +84,7 @@ print(whole.hexdigest())
 """
 
 
+@pytest.mark.slow
 def test_the_same_bytes_under_any_hash_seed():
     many = 60 if QUICK else 400
     mine = hashlib.sha256()
