@@ -1602,10 +1602,11 @@ export interface components {
             meter_error_v?: number | null;
             /**
              * Own Figures
+             * @description quantities, each with a figure, true or false, or one of its choices, as its kind is
              * @default {}
              */
             own_figures: {
-                [key: string]: boolean | number | string;
+                [key: string]: number | boolean | string;
             };
         };
         /**

@@ -7,7 +7,7 @@ import zoneinfo
 from functools import lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import AfterValidator, Field, field_validator, model_validator
+from pydantic import AfterValidator, Discriminator, Field, Tag, field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from ..trade.chemistries import CHEMISTRIES
@@ -317,6 +317,20 @@ class Loads(Document):
     ) = None
 
 
+Shown = Annotated[str, Field(min_length=1, max_length=60, description="a value as the display shows it")]
+
+
+def _kind_of(value: object) -> str:
+    """Return which kind of own figure a value is; the tags stand in brackets, which pointers leave out."""
+    return "[switch]" if isinstance(value, bool) else "[word]" if isinstance(value, str) else "[figure]"
+
+
+OwnFigure = Annotated[
+    Annotated[Figure, Tag("[figure]")] | Annotated[bool, Tag("[switch]")] | Annotated[Shown, Tag("[word]")], Discriminator(_kind_of)
+]
+"""A figure, a switch or one of the choices of a quantity."""
+
+
 class Policy(Document):
     """What the commissioner wants: schools, preferences, measured margins, own figures."""
 
@@ -357,7 +371,10 @@ class Policy(Document):
         Annotated[float, Field(ge=0, le=5, json_schema_extra={"x-unit": "V"}, description="error of the unit's voltmeter in volts")]
         | None
     ) = None
-    own_figures: Annotated[dict[Identifier, bool | Figure | Shown], Field(max_length=120)] = {}
+    own_figures: Annotated[
+        dict[Identifier, OwnFigure],
+        Field(max_length=120, description="quantities, each with a figure, true or false, or one of its choices, as its kind is"),
+    ] = {}
 
     @field_validator("own_figures")
     @classmethod
@@ -441,9 +458,6 @@ class Window(Document):
     action: Literal["charge", "hold", "use", "export"]
     target_soc: Fraction | None = None
     power_w: Watts | None = None
-
-
-Shown = Annotated[str, Field(min_length=1, max_length=60, description="a value as the display shows it")]
 
 
 class SheetMark(Document):

@@ -66,7 +66,8 @@ def _field_at(model: type[BaseModel], loc: tuple[str | int, ...]) -> dict[str, A
         if isinstance(part, int):
             node = node.get("items", {})
         else:
-            node = node.get("properties", {}).get(part) or node.get("additionalProperties", {})
+            keyed = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
+            node = node.get("properties", {}).get(part) or keyed
         if not isinstance(node, dict):
             return {}
     return _resolve(schema, node)
