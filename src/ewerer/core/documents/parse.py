@@ -66,7 +66,7 @@ def _field_at(model: type[BaseModel], loc: tuple[str | int, ...]) -> dict[str, A
         if isinstance(part, int):
             node = node.get("items", {})
         else:
-            keyed = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
+            keyed: Any = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
             node = node.get("properties", {}).get(part) or keyed
         if not isinstance(node, dict):
             return {}
