@@ -8,6 +8,7 @@ import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
 import { amps, tidy } from '../../ui/figures'
+import { vHelp } from '../../ui/help'
 import { useJob } from '../../job/use-job'
 import { freeId, moduleFigures } from './modules'
 
@@ -69,36 +70,39 @@ const FIGURES = [
 
   <div v-if="bank" class="figures" data-bank-figures>
     <div>
-      <b>{{ tidy(bank.capacity_ah, 0) }} Ah</b
+      <b v-help="'Bank.capacity_ah'">{{ tidy(bank.capacity_ah, 0) }} Ah</b
       ><span>{{ tidy(bank.energy_wh / 1000, 1) }} kWh, {{ bank.series_cells }} cells, {{ bank.class_v }} V</span>
     </div>
     <div>
-      <b>in {{ amps(bank.charge_limit_a) }}</b
+      <b v-help="'Bank.charge_limit_a'">in {{ amps(bank.charge_limit_a) }}</b
       ><span>sum {{ amps(bank.charge_limit_sum_a) }}{{ bank.binding_module ? `, ${bank.binding_module} binds` : '' }}</span>
     </div>
     <div>
-      <b>out {{ amps(bank.discharge_limit_a) }}</b
+      <b v-help="'Bank.discharge_limit_a'">out {{ amps(bank.discharge_limit_a) }}</b
       ><span
         >sum {{ amps(bank.discharge_limit_sum_a)
         }}{{ bank.binding_module_discharge ? `, ${bank.binding_module_discharge} binds` : '' }}</span
       >
     </div>
     <div>
-      <b>{{ tidy(bank.resistance_mohm, 2) }} mΩ</b><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
+      <b v-help="'Bank.resistance_mohm'">{{ tidy(bank.resistance_mohm, 2) }} mΩ</b
+      ><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
     </div>
     <div v-if="bank.reported_charge_a !== null">
-      <b>{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
+      <b v-help="'Bank.reported_charge_a'">{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
       ><span>what the BMS will report, in / out</span>
     </div>
     <div v-if="bank.without_one">
-      <b>{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
+      <b v-help="'WithoutOne.lost_module'"
+        >{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
       ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
     </div>
     <div v-if="bank.join_current_a !== null">
-      <b>{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
+      <b v-help="'Bank.join_current_a'">{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
     </div>
     <div v-if="wiring">
-      <b>{{ tidy(wiring.short_circuit_a / 1000, 1) }} kA</b><span>into a dead short behind the main leads</span>
+      <b v-help="'Wiring.short_circuit_a'">{{ tidy(wiring.short_circuit_a / 1000, 1) }} kA</b
+      ><span>into a dead short behind the main leads</span>
     </div>
   </div>
 
@@ -121,8 +125,8 @@ const FIGURES = [
           <th>Profile</th>
           <th>Resting</th>
           <th>Lead</th>
-          <th class="num">Share</th>
-          <th class="num">At the bank's limit</th>
+          <th v-help="'ModuleFigures.share'" class="num">Share</th>
+          <th v-help="'ModuleFigures.current_at_limit_a'" class="num">At the bank's limit</th>
           <th><span class="visually-hidden">Actions</span></th>
         </tr>
       </thead>

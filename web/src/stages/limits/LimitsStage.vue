@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import type { Cap, Chain } from '../../api/client'
 import NumberField from '../../ui/NumberField.vue'
 import { amps } from '../../ui/figures'
+import { vHelp } from '../../ui/help'
 import { useJob } from '../../job/use-job'
 import WhyPanel from '../../workspace/WhyPanel.vue'
 import NarrowsFigure from './NarrowsFigure.vue'
@@ -60,12 +61,12 @@ const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(ca
       <thead>
         <tr>
           <th>Source</th>
-          <th class="num">Gives</th>
-          <th class="num">Loads take</th>
-          <th class="num">Left</th>
-          <th class="num">Safe charge</th>
-          <th class="num">Short cut</th>
-          <th class="num">which would draw</th>
+          <th v-help="'AcSource.available_w'" class="num">Gives</th>
+          <th v-help="'AcSource.loads_w'" class="num">Loads take</th>
+          <th v-help="'AcSource.free_w'" class="num">Left</th>
+          <th v-help="'AcSource.charge_a'" class="num">Safe charge</th>
+          <th v-help="'AcSource.shortcut_a'" class="num">Short cut</th>
+          <th v-help="'AcSource.shortcut_draws_w'" class="num">which would draw</th>
         </tr>
       </thead>
       <tbody>

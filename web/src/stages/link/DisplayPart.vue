@@ -1,5 +1,6 @@
 <!-- What the inverter shows in each case once they talk, and what it does when they stop. -->
 <script setup lang="ts">
+import { vHelp } from '../../ui/help'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -17,11 +18,11 @@ const loss = computed(() => job.plan.value?.quantities.link_loss_action)
       <thead>
         <tr>
           <th>With</th>
-          <th class="num">Bank</th>
-          <th class="num">Charge to</th>
-          <th class="num">In</th>
-          <th class="num">Out</th>
-          <th>Mind</th>
+          <th v-help="'Display.volts'" class="num">Bank</th>
+          <th v-help="'Display.charge_v'" class="num">Charge to</th>
+          <th v-help="'Display.charge_a'" class="num">In</th>
+          <th v-help="'Display.discharge_a'" class="num">Out</th>
+          <th v-help="'Display.note'">Mind</th>
         </tr>
       </thead>
       <tbody>
