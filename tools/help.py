@@ -33,7 +33,7 @@ def help_json() -> str:
         for part in PARTS
         if part in schemas
     }
-    return json.dumps(out, indent=1, ensure_ascii=False, sort_keys=True) + "\n"
+    return json.dumps(out, indent=2, ensure_ascii=False, sort_keys=True) + "\n"
 
 
 if __name__ == "__main__":

@@ -32,7 +32,8 @@ function add() {
       'U',
     ),
     profile: adding.value,
-    role: job.plan.value?.next_unit.role,
+    // The plan may still be on its way after a quick second click: there is one host already.
+    role: units.value.some((u) => u.role !== 'follower') ? 'follower' : job.plan.value?.next_unit.role,
     phase: job.plan.value?.next_unit.phase,
   }
   if (last?.firmware) next.firmware = last.firmware
