@@ -217,7 +217,8 @@ def random_job(seed: int) -> tuple[dict[str, Any], dict[str, Any]]:
         job.get("sun", {}).pop("chargers", None)
         job["loads"] = {"continuous_w": dice.choice([0, 300, 1500]), "peak_w": 2000, "daily_wh": 9000}
     if dice.random() < 0.2:
-        s = dice.choice(profile["settings"])
+        amps = [s for s in profile["settings"] if s.get("quantity") in AMPS]
+        s = dice.choice(amps if amps and dice.random() < 0.5 else profile["settings"])
         if "min" in s:
             text = f"{s['min'] + dice.randint(0, int((s['max'] - s['min']) / s['step'])) * s['step']:.2f}"
             job["extra_entries"] = {dice.choice(job["units"])["id"]: {s["id"]: text}}

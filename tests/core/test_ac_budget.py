@@ -107,6 +107,16 @@ def test_chargers_never_overload_the_feed_without_a_stop(breaker_a, load_w, unit
         assert drawn_w(result, profile) + load_w <= max(0.8 * breaker_a * 230, load_w) + 0.5
 
 
+@pytest.mark.parametrize(("own", "stopped"), [("90", False), ("100", False), ("101", True), ("150", True)])
+def test_what_is_set_on_the_host_counts_for_each_unit_that_follows_it(own, stopped):
+    """Two units that both take the host's figure on a bank of 200 A: 100 A each is the most."""
+    profile = unit(cap("charge_max_a") | {"scope": "host"}, cap("ac_input_max_a", high=60))
+    document = job(units=2, mains={"breaker_a": 63}, extra_entries={"U0": {"charge_max_a": own}})
+    document["bank"]["cable_a"] = 200
+    result = made(document, profile)
+    assert result.limits.charge.bank_a == 200 and ("entry-sum" in rules(result, "stop")) == stopped
+
+
 def test_the_budget_is_counted_at_the_volts_planned():
     result = cases.plan_case("gen-over")
     assert result.limits.ac.charge_v == 57.6 and result.limits.ac.charge_a == int(6000 * ETA / 57.6)

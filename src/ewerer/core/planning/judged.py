@@ -80,14 +80,20 @@ def _words(row: SheetRow) -> str:
     return f"{row.entry} {row.unit}".strip()
 
 
+def _whose(solved: Solved, unit: Unit, row: SheetRow) -> str | None:
+    """Return the unit whose own entry a row is: the unit's, or the host's where the host's is followed; None where the plan made it."""
+    host = solved.host
+    ids = [unit.id, host.id] if host is not None and row.scope in ("host", "cluster-total") else [unit.id]
+    return next((id for id in ids if row.setting in solved.job.extra_entries.get(id, {})), None)
+
+
 def _at(solved: Solved, unit: Unit, row: SheetRow) -> str:
-    if row.setting in solved.job.extra_entries.get(unit.id, {}):
-        return f"/extra_entries/{unit.id}/{row.setting}"
-    return f"/units/{unit.index}/profile"
+    own = _whose(solved, unit, row)
+    return f"/units/{unit.index}/profile" if own is None else f"/extra_entries/{own}/{row.setting}"
 
 
 def _fix(solved: Solved, unit: Unit, row: SheetRow) -> str:
-    if row.setting in solved.job.extra_entries.get(unit.id, {}):
+    if _whose(solved, unit, row) is not None:
         return "Take the own entry back, or enter one that the rules permit."
     return "This unit cannot be set safely for this bank; use another model."
 
@@ -178,13 +184,14 @@ def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     if above - below < c.gap / 1e6 - 1e-6 and (high.setting, low.setting) not in told:
                         told.add((high.setting, low.setting))
                         scale, sign = (100, "%") if high.quantity.endswith("_soc") else (1, "V")
+                        moved = high if _whose(solved, unit, high) is not None else low
                         yield rule.finding(
                             "stop",
                             f"{high.label} and {low.label} are too close",
                             f"{', '.join(ids)}: {high.label} {_words(high)}, {low.label} {_words(low)}: "
                             f"{figure((above - below) * scale)} {sign} apart, {figure(c.gap / 1e6 * scale)} {sign} is needed: {c.text}.",
-                            _at(solved, unit, high if high.setting in solved.job.extra_entries.get(unit.id, {}) else low),
-                            _fix(solved, unit, high if high.setting in solved.job.extra_entries.get(unit.id, {}) else low),
+                            _at(solved, unit, moved),
+                            _fix(solved, unit, moved),
                             upper=above,
                             lower=below,
                         )
@@ -217,6 +224,19 @@ def _above_plan(row: SheetRow, amps: float) -> bool:
     return not isinstance(row.target, (str, bool)) and amps > row.target + 1e-6
 
 
+def _rows_of(solved: Solved, unit: Unit, quantity: str, totals: bool = True) -> Sequence[tuple[SheetRow, float]]:
+    """Return the rows of a unit that carry a quantity; what is set on the host only counts for the followers of its model too.
+
+    ``totals``: what is set once for all units together counts for followers as well; not where parts are added up.
+    """
+    rows = solved.entered.get(unit.id, {}).get(quantity, ())
+    host = solved.host
+    if not rows and host is not None and host.profile.id == unit.profile.id:
+        scopes = ("host", "cluster-total") if totals else ("host",)
+        rows = [(row, v) for row, v in solved.entered.get(host.id, {}).get(quantity, ()) if row.scope in scopes]
+    return rows
+
+
 @check("entry-sum", "sheet", "What all units are set to adds up to no more than the bank may bear", "sum(I_entry) <= I_limit")
 def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
     limits = solved.limits
@@ -227,12 +247,12 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
         limit = most[quantity]
         parts: list[tuple[Unit, SheetRow, float]] = []
         for unit in solved.units:
-            rows = solved.entered[unit.id].get(quantity)
+            rows = _rows_of(solved, unit, quantity, totals=False)
             if rows:
                 row, amps = max(rows, key=lambda r: r[1])
                 parts.append((unit, row, amps))
         total = sum(a for _, _, a in parts)
-        cut = [r for u, r, a in parts if _above_plan(r, a) and r.setting not in solved.job.extra_entries.get(u.id, {})]
+        cut = any(_above_plan(r, a) and _whose(solved, u, r) is None for u, r, a in parts)
         if parts and total > limit + 1e-6 and not cut:  # a range that is too high for the plan is told by entry-out-of-range
             unit, row, _ = max(parts, key=lambda p: p[2])
             yield rule.finding(
@@ -245,15 +265,6 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 limit_a=limit,
                 quantity=QUANTITIES[quantity].name,
             )
-
-
-def _rows_of(solved: Solved, unit: Unit, quantity: str) -> Sequence[tuple[SheetRow, float]]:
-    """Return the rows of a unit that carry a quantity; what is set on the host only counts for the followers of its model too."""
-    rows = solved.entered.get(unit.id, {}).get(quantity, ())
-    host = solved.host
-    if not rows and host is not None and host.profile.id == unit.profile.id:
-        rows = [(row, v) for row, v in solved.entered.get(host.id, {}).get(quantity, ()) if row.scope in ("host", "cluster-total")]
-    return rows
 
 
 def _totals(solved: Solved, *quantities: str) -> list[float]:
@@ -350,7 +361,7 @@ def _ac_input(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if u.job.phase == phase and _rows_of(solved, u, "ac_input_max_a")
         ]
         total = sum(a for _, (_, a) in parts)
-        cut = [r for u, (r, a) in parts if _above_plan(r, a) and r.setting not in solved.job.extra_entries.get(u.id, {})]
+        cut = any(_above_plan(r, a) and _whose(solved, u, r) is None for u, (r, a) in parts)
         if total > limit + 0.01 and not cut:
             unit, (row, _) = max(parts, key=lambda p: p[1][1])
             yield rule.finding(
@@ -439,7 +450,7 @@ def _agree(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for sets in shown.values():
         if len({row.entry for _, _, row in sets}) < 2:
             continue
-        own = [(u, r) for _, u, r in sets if r.setting in solved.job.extra_entries.get(u.id, {})]
+        own = [(u, r) for _, u, r in sets if _whose(solved, u, r) is not None]
         unit, row = own[0] if own else (sets[-1][1], sets[-1][2])
         yield rule.finding(
             "caution",
@@ -535,7 +546,7 @@ def _carry_on(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 "stop",
                 "Carrying on after loss of link is not safe",
                 f"{', '.join(ids)}: {row.label} is {row.entry}, but {', '.join(missing)} would be the factory's, not the plan's.",
-                "/policy/link_loss" if row.setting not in solved.job.extra_entries.get(unit.id, {}) else _at(solved, unit, row),
+                "/policy/link_loss" if _whose(solved, unit, row) is None else _at(solved, unit, row),
                 "Stop at loss of link.",
                 missing=missing,
             )
