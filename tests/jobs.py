@@ -16,7 +16,8 @@ from ewerer.core.plan import plan
 
 DEMO = Path(__file__).resolve().parent.parent / "src" / "ewerer" / "demo"
 SKERRY, LARCH, TARN, HERON = "skerry-field-station", "larch-hollow-workshop", "tarn-dairy", "heron-weir-mill"
-NAMES = (SKERRY, LARCH, TARN, HERON)
+OSTRAND, FENWICK = "ostrand-brewery", "fenwick-lock-cottage"
+NAMES = (SKERRY, LARCH, TARN, HERON, OSTRAND, FENWICK)
 
 
 def data(name: str = SKERRY) -> dict[str, Any]:

@@ -317,8 +317,7 @@ def test_charge_voltage_by_the_hosts_rule_or_the_lowest():
     assert plan_of(job).link.displays[0].charge_v == 56.0
     modules = resolve_modules(job_of(job), shipped_library())
     lowest = modules[0].bms.model_copy(update={"charge_voltage_rule": "lowest"})
-    short = modules[2].bms.model_copy(update={"request_cell_v": 3.45})
-    mixed = [modules[0], modules[1], replace(modules[2], bms=short)]
+    mixed = [modules[0], modules[1], replace(modules[2], asked_cell_v=3.45)]
     assert displays(mixed, lowest, None)[0].charge_v == 55.2
     assert displays(mixed, modules[0].bms, None)[0].charge_v == 56.0
 

@@ -31,7 +31,7 @@ from tests.core import test_link as links
 from tests.core.test_ladder import narrow_library
 from tests.core.test_link import ALPHA, can, paired, protocol, serial, switched
 from tests.core.test_visit import found
-from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
+from tests.jobs import FENWICK, LARCH, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
 
 RULES = load_all()
 LIBRARY = shipped_library()
@@ -109,12 +109,27 @@ def two_makes() -> Plan:
 
 
 # Jobs in which a check speaks that is silent in all pinned documents
+def acid(**more) -> dict:
+    """Return a job with a string of flooded lead-acid, rated at six hours."""
+    return hand_written(
+        inline("A", chemistry="flooded", series_cells=24, capacity_ah=510, rated_h=6, peukert=1.152, charge_a=60, cell_max_v=2.65)
+        | {"cell_min_v": 1.75},
+        **more,
+    )
+
+
+def curve(top: float) -> list[dict]:
+    return [{"soc": 0, "cell_v": 2.6}, {"soc": 0.5, "cell_v": 3.29}, {"soc": 1, "cell_v": top}]
+
+
 SPEAKS: dict[str, Callable[[], Plan]] = {
+    "peukert-rating": lambda: plan_of(acid()),
+    "ocv-apart": lambda: plan_of(hand_written(inline("A", ocv=curve(3.48)), inline("B", ocv=curve(3.5)))),
+    "device-ids": lambda: plan_of(changed(FENWICK, sun__chargers__0__id="EAST")),
     "bank-empty": lambda: plan_of({"ewerer": "job/1", "name": "New"}),
     "cell-count-equal": lambda: plan_of(hand_written(*[inline(f"M{i}", series_cells=15 + i % 2) for i in range(4)])),
     "chemistry-equal": lambda: plan_of(changed(SKERRY, bank__modules__0__chemistry="nmc")),
     "cell-count-plausible": lambda: plan_of(changed(SKERRY, bank__modules__0__resting_v=26.5)),
-    "dc-loads": lambda: plan_of(changed(SKERRY, site__dc_loads_a=12)),
     "ac-window-weak": lambda: plan_of(changed(TARN, mains__supply="weak-grid")),
     "peak-cap": lambda: plan_of(changed(TARN, policy__mode="peak-shaving")),
     "ladder-conflict": lambda: plan(job_of(SKERRY), narrow_library(40, 44.0)),
@@ -303,6 +318,18 @@ BAND = "to_mains_v"
 
 # rule -> where it has its effect, where it has none
 EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
+    "equalising": (
+        lambda: plan_of(acid()).quantities["equalise_on"].value is True,
+        lambda: plan_of(SKERRY).quantities["equalise_on"].value is True,
+    ),
+    "temperature-compensation": (
+        lambda: plan_of(acid()).quantities["temp_comp_mv_per_c"].value == -96,
+        lambda: plan_of(SKERRY).quantities["temp_comp_mv_per_c"].value != 0,
+    ),
+    "link-adapter": (
+        lambda: all(c.follows for c in plan_of(FENWICK).link.chargers),
+        lambda: any(c.follows for c in plan_of(changed(FENWICK, link__adapter=None)).link.chargers),
+    ),
     "entry-safe-side": (lambda: encoded(55.27, safe="down") == "55.2", lambda: encoded(55.2, safe="down") != "55.2"),
     "lead-resistance": (
         lambda: path_mohm(main_lead={"length_m": 4, "section_mm2": 50}) > path_mohm(main_lead={"length_m": 4, "section_mm2": 95}),

@@ -165,7 +165,7 @@ def test_sheets(mine, job, format):
 
 def test_library_and_rules(mine):
     profiles = items(mine, "/library")
-    assert {p["kind"] for p in profiles} == {"module", "inverter", "sun-charger"}
+    assert {p["kind"] for p in profiles} == {"module", "inverter", "sun-charger", "adapter", "controller"}
     assert mine.get("/api/library/orrowan-t8").json()["name"] == "Orrowan T8"
     assert_problem(mine.get("/api/library/none"), 404)
     assert {r["id"] for r in items(mine, "/rules?limit=500")} >= {"bank-share", "shutdown-above-cutoff"}

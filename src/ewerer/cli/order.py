@@ -5,9 +5,8 @@ from __future__ import annotations
 import argparse
 
 from ..core.devices.library import parse_job
-from ..core.documents import InverterProfile
 from ..core.documents.parse import DocumentError, Problem
-from ..core.plan import plan
+from ..core.plan import device_ids, plan, profile_of
 from ..core.visit.as_found import parse_found
 from ..core.visit.working_list import unit_order
 from . import STOPPED
@@ -20,10 +19,9 @@ def run(args: argparse.Namespace) -> int:
     job = parse_job(read(args.job), held)
     found = None
     if args.as_found:
-        unit = next((u for u in job.units if u.id == args.unit), None)
-        profile = held.get(unit.profile, InverterProfile) if unit else None
+        profile = profile_of(job, args.unit, held)
         if profile is None:
-            known = ", ".join(u.id for u in job.units) or "none"
+            known = ", ".join(device_ids(job)) or "none"
             raise DocumentError([Problem(pointer="/units", message="no such unit", value=args.unit, expected=f"one of {known}")])
         found, problems = parse_found(profile, read(args.as_found))
         if problems:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from .devices.library import Library, shipped_library
+from .devices.plates import charger_profile, unit_profile
 from .documents.job import Job
 from .documents.parse import DocumentError, Problem
+from .documents.profiles import ControllerProfile, MenuProfile, ModuleProfile
 from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
 from .documents.results.sources import SourcesPlan
@@ -27,7 +29,6 @@ def plan(job: Job, library: Library | None = None) -> Plan:
     (:func:`ewerer.core.library.check_references`).
     """
     solved = solve(job, library or shipped_library())
-    units = solved.units
     found = [f for stage in STAGES for f in run_checks(stage, solved)]
     found.sort(key=lambda f: (SEVERITY_RANK[f.severity], RANK[f.stage]))
     host = solved.host
@@ -39,13 +40,14 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         quantities=solved.derived_for(host.profile if host else None),
         limits=solved.limits,
         link=solved.link,
-        units=list(solved.sheets.values()),
+        units=[s for s in solved.sheets.values() if s.kind == "unit"],
+        devices=[s for s in solved.sheets.values() if s.kind != "unit"],
         sources=solved.sources or SourcesPlan(ac_window=None, orders=[], generator=None),
         windows=solved.windows,
-        found={u.id: found_values(u, solved) for u in units if job.as_found.get(u.id)},
+        found={d.id: found_values(d, solved) for d in solved.devices if job.as_found.get(d.id)},
         agreement=agreement(solved) if job.as_found else [],
         presets=preset_verdicts(solved),
-        readbacks={u.id: read_backs(u, solved) for u in units if job.sheet_marks.get(u.id)},
+        readbacks={d.id: read_backs(d, solved) for d in solved.devices if job.sheet_marks.get(d.id)},
         findings=found,
         next_unit=next_unit(solved),
         next_module=next_module(solved),
@@ -97,20 +99,42 @@ def _keys(solved: Solved, result: Plan) -> dict[str, str]:
         keys["sources"] = words[job.policy.mode]
     if job.windows:
         keys["windows"] = f"{len(job.windows)} window{'s' if len(job.windows) > 1 else ''}"
-    rows = [(u.id, r.setting) for u in result.units for r in u.settings]
+    rows = [(u.id, r.setting) for u in (*result.units, *result.devices) for r in u.settings]
     if rows:
         marked = sum(1 for u, s in rows if s in job.sheet_marks.get(u, {}))
         keys["sheet"] = f"{marked} of {len(rows)} entered"
     return keys
 
 
+def device_ids(job: Job) -> list[str]:
+    """Return the ids of everything that may have a sheet: units, sun chargers, modules, the controller."""
+    ids = [u.id for u in job.units] + [c.id for c in job.sun.chargers] + [m.id for m in job.bank.modules]
+    return ids + ([job.controller.id] if job.controller is not None else [])
+
+
+def profile_of(job: Job, id: str, library: Library) -> MenuProfile | None:
+    """Return the profile of a device of the job by its id, one made of a plate included; None where it has no menu."""
+    unit = next((u for u in job.units if u.id == id), None)
+    if unit is not None:
+        return unit_profile(unit, library)
+    charger = next((c for c in job.sun.chargers if c.id == id), None)
+    if charger is not None:
+        return charger_profile(charger, library)
+    module = next((m for m in job.bank.modules if m.id == id), None)
+    if module is not None:
+        return library.get(module.profile, ModuleProfile) if module.profile else None
+    if job.controller is not None and job.controller.id == id:
+        return library.get(job.controller.profile, ControllerProfile)
+    return None
+
+
 def find_sheet(job: Job, made: Plan, unit: str) -> UnitSheet:
     """Return the sheet of ``unit``; raise :class:`DocumentError` saying why there is none."""
-    for sheet in made.units:
+    for sheet in (*made.units, *made.devices):
         if sheet.id == unit:
             return sheet
-    known = ", ".join(u.id for u in job.units) or "none"
-    if any(u.id == unit for u in job.units):
+    known = ", ".join(device_ids(job)) or "none"
+    if unit in device_ids(job):
         first = next((f for f in made.findings if f.severity == "stop"), None)
         raise DocumentError(
             [

@@ -953,6 +953,46 @@ export interface components {
             topology: "single" | "split" | "three";
         };
         /**
+         * ChargerPlate
+         * @description A sun charger without a profile: ratings from its plate, the settings its menu has.
+         */
+        ChargerPlate: {
+            /**
+             * Charge Max A
+             * @description amperes, above zero
+             */
+            charge_max_a: number;
+            /**
+             * Battery V Max
+             * @description volts of a whole module or bank
+             */
+            battery_v_max: number;
+            /**
+             * Array V Max
+             * @description volts of a whole module or bank
+             * @default 150
+             */
+            array_v_max: number;
+            /**
+             * Takes
+             * @description quantities that its menu has; the usual handful where none is named
+             * @default []
+             */
+            takes: string[];
+            /**
+             * Step V
+             * @description step of its volts
+             * @default 0.1
+             */
+            step_v: number;
+            /**
+             * Step A
+             * @description step of its amps
+             * @default 1
+             */
+            step_a: number;
+        };
+        /**
          * Feed
          * @description One more way AC reaches the site: an inlet or a cord, by its breaker or what it carries.
          */
@@ -1129,6 +1169,7 @@ export interface components {
             /**
              * @default {
              *       "choice": null,
+             *       "adapter": null,
              *       "host_module": null,
              *       "cable": "auto",
              *       "length_m": null,
@@ -1144,6 +1185,7 @@ export interface components {
              *     }
              */
             sun: components["schemas"]["Sun"];
+            controller?: components["schemas"]["JobController"] | null;
             generator?: components["schemas"]["Generator"] | null;
             mains?: components["schemas"]["Mains"] | null;
             /**
@@ -1159,6 +1201,7 @@ export interface components {
             /**
              * @default {
              *       "charge_school": "everyday",
+             *       "charge_cell_v": null,
              *       "float_school": "rest",
              *       "hold_school": "tail",
              *       "control": "auto",
@@ -1276,12 +1319,34 @@ export interface components {
             shunt_mv?: number | null;
         };
         /**
+         * JobController
+         * @description A system controller: its profile, and whether it meters the DC loads here (its profile's word where left out).
+         */
+        JobController: {
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Profile
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            profile: string;
+            /** Firmware */
+            firmware?: string | null;
+            /** Meters Dc Loads */
+            meters_dc_loads?: boolean | null;
+        };
+        /**
          * JobLink
          * @description How BMS and inverter are to talk: the chosen link, the cable, what was measured at the plug.
          */
         JobLink: {
             /** Choice */
             choice?: string | null;
+            /** Adapter */
+            adapter?: string | null;
             /** Host Module */
             host_module?: string | null;
             /**
@@ -1325,7 +1390,7 @@ export interface components {
             /** Resting V */
             resting_v?: number | null;
             /** Chemistry */
-            chemistry?: ("lfp" | "lto" | "nmc") | null;
+            chemistry?: ("agm" | "flooded" | "gel" | "lfp" | "lto" | "nmc") | null;
             /** Series Cells */
             series_cells?: number | null;
             /** Capacity Ah */
@@ -1356,10 +1421,19 @@ export interface components {
             switches?: string | null;
             /** Health */
             health?: number | null;
+            /** Rated H */
+            rated_h?: number | null;
+            /** Peukert */
+            peukert?: number | null;
+            /**
+             * Ocv
+             * @default []
+             */
+            ocv: components["schemas"]["OcvPoint"][];
         };
         /**
          * JobSunCharger
-         * @description One separate sun charger and the array on it.
+         * @description One separate sun charger, by profile or plate, and the array on it. The first one leads where they speak to each other.
          */
         JobSunCharger: {
             /**
@@ -1367,11 +1441,11 @@ export interface components {
              * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
              */
             id: string;
-            /**
-             * Profile
-             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
-             */
-            profile: string;
+            /** Profile */
+            profile?: string | null;
+            plate?: components["schemas"]["ChargerPlate"] | null;
+            /** Firmware */
+            firmware?: string | null;
             /** Array W */
             array_w?: number | null;
             /** Tilt Deg */
@@ -1381,7 +1455,7 @@ export interface components {
         };
         /**
          * JobUnit
-         * @description One inverter-charger: its profile, role, firmware and phase.
+         * @description One inverter-charger: its profile or its plate, role, firmware and phase.
          */
         JobUnit: {
             /**
@@ -1389,11 +1463,9 @@ export interface components {
              * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
              */
             id: string;
-            /**
-             * Profile
-             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
-             */
-            profile: string;
+            /** Profile */
+            profile?: string | null;
+            plate?: components["schemas"]["UnitPlate"] | null;
             /**
              * Role
              * @default host
@@ -1479,6 +1551,22 @@ export interface components {
             feeds: components["schemas"]["Feed"][];
         };
         /**
+         * OcvPoint
+         * @description One point of a maker's curve: at ``soc`` (0..1) one cell rests at ``cell_v``.
+         */
+        OcvPoint: {
+            /**
+             * Soc
+             * @description a fraction between 0 and 1; 20 % is 0.2
+             */
+            soc: number;
+            /**
+             * Cell V
+             * @description volts of one cell
+             */
+            cell_v: number;
+        };
+        /**
          * Outage
          * @description The mains fail on a date, between two times of day.
          */
@@ -1510,6 +1598,8 @@ export interface components {
              * @enum {string}
              */
             charge_school: "everyday" | "full" | "limit";
+            /** Charge Cell V */
+            charge_cell_v?: number | null;
             /**
              * Float School
              * @default rest
@@ -1749,6 +1839,67 @@ export interface components {
             demand_per_kw: number;
         };
         /**
+         * UnitPlate
+         * @description An inverter-charger without a profile: ratings from its plate, the settings its menu has.
+         */
+        UnitPlate: {
+            /**
+             * Continuous W
+             * @description watts for hours
+             */
+            continuous_w: number;
+            /** Surge W */
+            surge_w?: number | null;
+            /**
+             * Charge Max A
+             * @description amperes, above zero
+             */
+            charge_max_a: number;
+            /** Ac Charge Max A */
+            ac_charge_max_a?: number | null;
+            /**
+             * Class V
+             * @description voltage class
+             * @default 48
+             */
+            class_v: number;
+            /** Battery V Min */
+            battery_v_min?: number | null;
+            /** Battery V Max */
+            battery_v_max?: number | null;
+            /** Ac Volts */
+            ac_volts?: number | null;
+            /**
+             * Ac Phases
+             * @default 1
+             * @enum {integer}
+             */
+            ac_phases: 1 | 3;
+            /**
+             * Max Parallel
+             * @default 10
+             */
+            max_parallel: number;
+            /**
+             * Takes
+             * @description quantities that its menu has; the usual handful where none is named
+             * @default []
+             */
+            takes: string[];
+            /**
+             * Step V
+             * @description step of its volts
+             * @default 0.1
+             */
+            step_v: number;
+            /**
+             * Step A
+             * @description step of its amps
+             * @default 1
+             */
+            step_a: number;
+        };
+        /**
          * Window
          * @description One time-of-use window: what the bank is for between two times of day.
          */
@@ -1936,6 +2087,50 @@ export interface components {
             own: boolean;
         };
         /**
+         * AdapterProfile
+         * @description A small converter between a battery's port and a unit's or charger's: two ports, a protocol on each side.
+         */
+        AdapterProfile: {
+            /**
+             * Ewerer
+             * @constant
+             */
+            ewerer: "adapter/1";
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Maker
+             * @description a name of 1 to 120 characters
+             */
+            maker: string;
+            /** Ports */
+            ports: components["schemas"]["Port"][];
+            /** Battery Side */
+            battery_side: components["schemas"]["Protocol"][];
+            /** Device Side */
+            device_side: components["schemas"]["Protocol"][];
+            /**
+             * Lamps
+             * @default []
+             */
+            lamps: components["schemas"]["Lamp"][];
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
          * Bms
          * @description What a module's BMS reports and to whom.
          */
@@ -1986,6 +2181,60 @@ export interface components {
             silence_s?: number | null;
         };
         /**
+         * ControllerProfile
+         * @description A system controller: caps and switches for all devices together, what it meters.
+         */
+        ControllerProfile: {
+            /**
+             * Ewerer
+             * @constant
+             */
+            ewerer: "controller/1";
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Maker
+             * @description a name of 1 to 120 characters
+             */
+            maker: string;
+            /**
+             * Meters Dc Loads
+             * @default false
+             */
+            meters_dc_loads: boolean;
+            /**
+             * Firmware
+             * @default []
+             */
+            firmware: components["schemas"]["Firmware"][];
+            /** Settings */
+            settings: components["schemas"]["Setting"][];
+            /**
+             * Interlocks
+             * @default []
+             */
+            interlocks: components["schemas"]["Interlock"][];
+            unlock?: components["schemas"]["Unlock"] | null;
+            keys?: components["schemas"]["Keys"] | null;
+            /** Wake */
+            wake?: string | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
          * Derating
          * @description One point of a temperature derating line: at ``temp_c`` the fraction of current allowed.
          */
@@ -2006,7 +2255,8 @@ export interface components {
          * @description How a canonical value becomes what the display shows.
          *
          *     ``plain``: value times ``scale``. ``per-2v-cell``: pack volts over the number of 2-V cells of the
-         *     unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``.
+         *     unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``, whose keys
+         *     may carry facts of the job (``by``), ``*`` standing for any, the first that fits counting.
          *     ``on-off``: as choice with yes and no. ``hhmm``: minutes as HH:MM.
          */
         Encoding: {
@@ -2028,6 +2278,12 @@ export interface components {
             choices?: {
                 [key: string]: string;
             } | null;
+            /**
+             * By
+             * @description facts that stand after the value in every key of choices: three/L2/1
+             * @default []
+             */
+            by: ("topology" | "phase" | "place" | "role" | "units" | "firmware" | "chemistry" | "cells" | "loop")[];
         };
         /**
          * Firmware
@@ -2173,8 +2429,34 @@ export interface components {
              * @default []
              */
             presets: components["schemas"]["Preset"][];
+            unlock?: components["schemas"]["Unlock"] | null;
+            keys?: components["schemas"]["Keys"] | null;
+            /** Wake */
+            wake?: string | null;
             /** Notes */
             notes?: string | null;
+        };
+        /**
+         * Keys
+         * @description What the device's keys do: which opens a value, which commits it, which leaves without saving.
+         */
+        Keys: {
+            /** Opens */
+            opens: string;
+            /** Commits */
+            commits: string;
+            /** Leaves */
+            leaves: string;
+        };
+        /**
+         * Lamp
+         * @description What one lamp of a device shows and what that means.
+         */
+        Lamp: {
+            /** Shows */
+            shows: string;
+            /** Means */
+            means: string;
         };
         /**
          * ModuleProfile
@@ -2214,7 +2496,7 @@ export interface components {
              * @default lfp
              * @enum {string}
              */
-            chemistry: "lfp" | "lto" | "nmc";
+            chemistry: "agm" | "flooded" | "gel" | "lfp" | "lto" | "nmc";
             /**
              * Series Cells
              * @description cells in series
@@ -2272,12 +2554,35 @@ export interface components {
              * @default []
              */
             discharge_derating: components["schemas"]["Derating"][];
+            /** Rated H */
+            rated_h?: number | null;
+            /** Peukert */
+            peukert?: number | null;
+            /**
+             * Ocv
+             * @default []
+             */
+            ocv: components["schemas"]["OcvPoint"][];
             bms?: components["schemas"]["Bms"] | null;
             /**
              * Firmware
              * @default []
              */
             firmware: components["schemas"]["Firmware"][];
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["Setting"][];
+            /**
+             * Interlocks
+             * @default []
+             */
+            interlocks: components["schemas"]["Interlock"][];
+            unlock?: components["schemas"]["Unlock"] | null;
+            keys?: components["schemas"]["Keys"] | null;
+            /** Wake */
+            wake?: string | null;
             /** Notes */
             notes?: string | null;
         };
@@ -2405,9 +2710,32 @@ export interface components {
             battery_v_max: number;
             /**
              * Class V
+             * @description voltage class of the battery side
+             */
+            class_v: number;
+            /**
+             * Ac Phases
+             * @default 1
              * @enum {integer}
              */
-            class_v: 12 | 24 | 48;
+            ac_phases: 1 | 3;
+            /**
+             * Trackers
+             * @default 0
+             */
+            trackers: number;
+            /**
+             * Tracker W
+             * @description watts
+             * @default 0
+             */
+            tracker_w: number;
+            /**
+             * Array V Max
+             * @description volts of the array
+             * @default 0
+             */
+            array_v_max: number;
             /**
              * Inverter Efficiency
              * @description fraction
@@ -2440,7 +2768,7 @@ export interface components {
         };
         /**
          * Setting
-         * @description One setting of a unit, as its own menu shows it.
+         * @description One setting of a device, as its own menu shows it.
          */
         Setting: {
             /**
@@ -2472,7 +2800,8 @@ export interface components {
              *       "kind": "plain",
              *       "scale": 1,
              *       "rated": null,
-             *       "choices": null
+             *       "choices": null,
+             *       "by": []
              *     }
              */
             encoding: components["schemas"]["Encoding"];
@@ -2513,6 +2842,7 @@ export interface components {
              * @default []
              */
             side_effects: components["schemas"]["SideEffect"][];
+            slot?: components["schemas"]["SlotPlace"] | null;
             /** Caution */
             caution?: string | null;
             /** Note */
@@ -2570,6 +2900,44 @@ export interface components {
              * @enum {string}
              */
             target: "soc" | "volts" | "none";
+            /**
+             * Power
+             * @default w
+             * @enum {string}
+             */
+            power: "w" | "a" | "percent" | "none";
+            /**
+             * No Discharge Slots
+             * @default 0
+             */
+            no_discharge_slots: number;
+            /**
+             * Rests Without Master
+             * @description whether the bank never discharges while the grid is there and the master switch is off
+             * @default false
+             */
+            rests_without_master: boolean;
+        };
+        /**
+         * SlotPlace
+         * @description Which part of which time slot a setting holds; slots of a kind are numbered from 1.
+         */
+        SlotPlace: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "charge" | "discharge" | "no-discharge" | "slot";
+            /**
+             * No
+             * @default 1
+             */
+            no: number;
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "on" | "from" | "to" | "target" | "power" | "charge" | "generator";
         };
         /**
          * SunChargerProfile
@@ -2622,18 +2990,56 @@ export interface components {
              * @default 0.97
              */
             efficiency: number;
+            /** Class V */
+            class_v?: number | null;
+            /**
+             * Trackers
+             * @default 1
+             */
+            trackers: number;
             /**
              * Follows
+             * @description BMS protocols it obeys, by name
              * @default []
              */
             follows: string[];
             /**
              * Battery Type Codes
+             * @description what its type setting shows, by chemistry-cells, by chemistry, or user
              * @default {}
              */
             battery_type_codes: {
                 [key: string]: string;
             };
+            /**
+             * Firmware
+             * @default []
+             */
+            firmware: components["schemas"]["Firmware"][];
+            /**
+             * Ports
+             * @default []
+             */
+            ports: components["schemas"]["Port"][];
+            /**
+             * Protocols
+             * @default []
+             */
+            protocols: components["schemas"]["Protocol"][];
+            /**
+             * Settings
+             * @default []
+             */
+            settings: components["schemas"]["Setting"][];
+            /**
+             * Interlocks
+             * @default []
+             */
+            interlocks: components["schemas"]["Interlock"][];
+            unlock?: components["schemas"]["Unlock"] | null;
+            keys?: components["schemas"]["Keys"] | null;
+            /** Wake */
+            wake?: string | null;
             /** Notes */
             notes?: string | null;
         };
@@ -2655,6 +3061,19 @@ export interface components {
             lasts_min?: number | null;
             /** Request Cell V */
             request_cell_v?: number | null;
+        };
+        /**
+         * Unlock
+         * @description How the installer level is opened: the kind of way, and what to do in words.
+         */
+        Unlock: {
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "password" | "digit-sum" | "key-chord" | "menu" | "none";
+            /** How */
+            how: string;
         };
         /**
          * CheckOut
@@ -2707,7 +3126,7 @@ export interface components {
          */
         TryIn: {
             /** Profile */
-            profile: components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
+            profile: components["schemas"]["InverterProfile"] | components["schemas"]["ModuleProfile"] | components["schemas"]["SunChargerProfile"] | components["schemas"]["AdapterProfile"] | components["schemas"]["ControllerProfile"];
             /**
              * Setting
              * @default
@@ -3056,6 +3475,50 @@ export interface components {
              * @description AC is let go above [V]
              */
             high_off_v: number;
+        };
+        /**
+         * AdapterLink
+         * @description The adapter in the link: which of its ports faces what, the cable from the battery to it, its lamps.
+         */
+        AdapterLink: {
+            /**
+             * Id
+             * @description its profile
+             */
+            id: string;
+            /**
+             * Name
+             * @description its name
+             */
+            name: string;
+            /**
+             * Protocol
+             * @description what it hears from the battery, with version
+             */
+            protocol: string;
+            /**
+             * Battery Port
+             * @description its port towards the battery, as labelled
+             */
+            battery_port: string;
+            /**
+             * Device Port
+             * @description its port towards the device, as labelled
+             */
+            device_port: string;
+            /**
+             * Bitrate
+             * @description bits a second on the battery's side [bit/s]
+             */
+            bitrate: number;
+            /** @description the cable from the battery to it */
+            cable: components["schemas"]["Cable"];
+            /**
+             * Lamps
+             * @description its lamps
+             * @default []
+             */
+            lamps: components["schemas"]["LampRow"][];
         };
         /**
          * AddressPlan
@@ -3458,6 +3921,56 @@ export interface components {
              * @description the same with one module gone [A]
              */
             without_one_a: number | null;
+        };
+        /**
+         * ChargerLink
+         * @description How one sun charger hears of the bank.
+         */
+        ChargerLink: {
+            /**
+             * Charger
+             * @description the sun charger
+             */
+            charger: string;
+            /**
+             * Role
+             * @description alone, host or follower among the chargers
+             */
+            role: string;
+            /**
+             * Follows
+             * @description whether it obeys the BMS
+             */
+            follows: boolean;
+            /**
+             * Through
+             * @description bms: a cable of its own; host: through the first charger; none
+             */
+            through: string;
+            /**
+             * Protocol
+             * @description protocol with version it obeys
+             */
+            protocol: string | null;
+            /**
+             * Port
+             * @description its port, as labelled
+             */
+            port: string | null;
+            /**
+             * Bms Port
+             * @description port of the BMS, as labelled
+             */
+            bms_port: string | null;
+            /** @description the cable to it; none where it has none */
+            cable: components["schemas"]["Cable"] | null;
+            /** @description the adapter between, where there is one */
+            adapter?: components["schemas"]["AdapterLink"] | null;
+            /**
+             * Why
+             * @description why
+             */
+            why: string;
         };
         /**
          * Clash
@@ -3946,6 +4459,22 @@ export interface components {
             way_out: string;
         };
         /**
+         * LampRow
+         * @description What a lamp shows and means.
+         */
+        LampRow: {
+            /**
+             * Shows
+             * @description what it shows
+             */
+            shows: string;
+            /**
+             * Means
+             * @description what that means
+             */
+            means: string;
+        };
+        /**
          * LeadFigures
          * @description A pair of leads: resistance, what it carries.
          */
@@ -4116,6 +4645,14 @@ export interface components {
              * @default
              */
             bms_port_label: string;
+            /** @description the adapter between BMS and device; none without one */
+            adapter?: components["schemas"]["AdapterLink"] | null;
+            /**
+             * Chargers
+             * @description how each sun charger hears of the bank
+             * @default []
+             */
+            chargers: components["schemas"]["ChargerLink"][];
         };
         /**
          * LinkCandidate
@@ -4178,6 +4715,16 @@ export interface components {
              * @description what to choose in the unit's menu
              */
             entry: string | null;
+            /**
+             * Adapter
+             * @description adapter between battery and device
+             */
+            adapter?: string | null;
+            /**
+             * Bms Protocol
+             * @description what the BMS speaks, where an adapter translates it
+             */
+            bms_protocol?: string | null;
             /**
              * Possible
              * @description whether nothing stops it
@@ -4504,6 +5051,12 @@ export interface components {
              * @description sheet of every unit
              */
             units: components["schemas"]["UnitSheet"][];
+            /**
+             * Devices
+             * @description sheet of every sun charger, module and controller with a menu
+             * @default []
+             */
+            devices: components["schemas"]["UnitSheet"][];
             /** @description AC window, orders, generator */
             sources: components["schemas"]["SourcesPlan"];
             /** @description intent and slots */
@@ -4915,10 +5468,10 @@ export interface components {
         Slot: {
             /**
              * Kind
-             * @description charging, discharging, or one of a chain
+             * @description charging, discharging, resting, or one of a chain
              * @enum {string}
              */
-            kind: "charge" | "discharge" | "slot";
+            kind: "charge" | "discharge" | "no-discharge" | "slot";
             /**
              * Start
              * @description HH:MM
@@ -5174,6 +5727,12 @@ export interface components {
              */
             role: string;
             /**
+             * Kind
+             * @description what it is: unit, sun-charger, module or controller
+             * @default unit
+             */
+            kind: string;
+            /**
              * Settings
              * @description rows in order of entry
              */
@@ -5189,6 +5748,24 @@ export interface components {
              * @default []
              */
             decide: components["schemas"]["ByHand"][];
+            /**
+             * Unlock
+             * @description how its installer level is opened
+             * @default
+             */
+            unlock: string;
+            /**
+             * Keys
+             * @description what its keys do: open, commit, leave without saving
+             * @default
+             */
+            keys: string;
+            /**
+             * Wake
+             * @description what wakes it before it takes an entry
+             * @default
+             */
+            wake: string;
         };
         /**
          * UnitWindows
@@ -7145,7 +7722,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
+                "application/json": components["schemas"]["InverterProfile"] | components["schemas"]["ModuleProfile"] | components["schemas"]["SunChargerProfile"] | components["schemas"]["AdapterProfile"] | components["schemas"]["ControllerProfile"];
             };
         };
         responses: {
@@ -7355,7 +7932,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ModuleProfile"] | components["schemas"]["InverterProfile"] | components["schemas"]["SunChargerProfile"];
+                "application/json": components["schemas"]["InverterProfile"] | components["schemas"]["ModuleProfile"] | components["schemas"]["SunChargerProfile"] | components["schemas"]["AdapterProfile"] | components["schemas"]["ControllerProfile"];
             };
         };
         responses: {

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from fnmatch import fnmatchcase
+from types import MappingProxyType
 
-from ..documents.profiles import InverterProfile, Setting
+from ..documents.profiles import MenuProfile, Setting
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import formula_rule
 from ..trade.steps import clean, decimals_of, figure
 
 Value = float | str | bool
+Facts = Mapping[str, str]
+"""What is known of a device's place in the job, by the names of profiles' facts."""
+NO_FACTS: Facts = MappingProxyType({})
 MAX_CHARACTERS = 60
 """Longest text that a display shows for one setting."""
 
@@ -53,7 +59,7 @@ def safe_side(setting: Setting) -> str:
 class Numbers:
     """Figures on a display: canonical value over a factor, on the setting's own grid of steps."""
 
-    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+    def factor(self, setting: Setting, profile: MenuProfile) -> float:
         """Return the canonical units that one unit on the display stands for (V, A, fraction ... per display unit)."""
         return 1 / setting.encoding.scale
 
@@ -77,7 +83,7 @@ class Numbers:
             )
         return number
 
-    def encode(self, setting: Setting, value: Value, profile: InverterProfile) -> Entry:
+    def encode(self, setting: Setting, value: Value, profile: MenuProfile, facts: Facts = NO_FACTS) -> Entry:
         """Return the entry on the safe side of ``value``; raise ValueError when it is not a number."""
         if isinstance(value, (str, bool)):
             raise ValueError(f"{setting.id} takes a number, not {value!r}")
@@ -97,38 +103,38 @@ class Numbers:
         shown = clean(setting.min + min(max(count, 0), most) * setting.step)
         return Entry(self.show(setting, shown), clean(shown * factor), cut)
 
-    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+    def decode(self, setting: Setting, text: str, profile: MenuProfile) -> Value:
         """Return the canonical value of a displayed text; raise ValueError saying what would be right."""
         return clean(self.read(setting, text) * self.factor(setting, profile))
 
-    def words(self, setting: Setting, profile: InverterProfile) -> str:
+    def words(self, setting: Setting, profile: MenuProfile) -> str:
         """Return in words how the setting is encoded, empty where it is plain."""
         scale = setting.encoding.scale
-        return f"times {figure(scale)}" if scale != 1 and setting.unit != "%" else ""
+        return f"times {figure(scale, 4)}" if scale != 1 and setting.unit != "%" else ""
 
 
 class Per2VCell(Numbers):
     """Volts of one 2-V cell, of which the unit's voltage class has half as many as volts."""
 
-    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+    def factor(self, setting: Setting, profile: MenuProfile) -> float:
         """Return the number of 2-V cells."""
-        return profile.ratings.class_v / 2
+        return profile.menu_class_v / 2
 
-    def words(self, setting: Setting, profile: InverterProfile) -> str:
+    def words(self, setting: Setting, profile: MenuProfile) -> str:
         """Return how pack volts become an entry."""
-        return f"per 2-V cell: pack volts / {profile.ratings.class_v // 2}"
+        return f"per 2-V cell: pack volts / {figure(profile.menu_class_v / 2)}"
 
 
 class PercentOfRated(Numbers):
     """Percent of the encoding's own rating."""
 
-    def factor(self, setting: Setting, profile: InverterProfile) -> float:
+    def factor(self, setting: Setting, profile: MenuProfile) -> float:
         """Return the canonical units of one percent."""
         return (setting.encoding.rated or 0.0) / 100
 
-    def words(self, setting: Setting, profile: InverterProfile) -> str:
+    def words(self, setting: Setting, profile: MenuProfile) -> str:
         """Return what the percentage is of."""
-        return f"percent of {figure(setting.encoding.rated or 0)} A"
+        return f"percent of {figure(setting.encoding.rated or 0)} {'W' if setting.slot else 'A'}"
 
 
 class Clock(Numbers):
@@ -145,36 +151,53 @@ class Clock(Numbers):
             raise ValueError(f"{text!r} is not a time as HH:MM")
         return float(int(hours) * 60 + int(minutes))
 
-    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+    def decode(self, setting: Setting, text: str, profile: MenuProfile) -> Value:
         """Return minutes from midnight."""
         return self.read(setting, text)
 
-    def words(self, setting: Setting, profile: InverterProfile) -> str:
+    def words(self, setting: Setting, profile: MenuProfile) -> str:
         """Return nothing: a time shows itself."""
         return ""
+
+
+def same_word(a: str, b: str) -> bool:
+    """Return whether two displayed words are one: capitals apart, and codes by their number."""
+    if a.casefold() == b.casefold():
+        return True
+    try:
+        return float(a.replace(",", ".")) == float(b.replace(",", "."))
+    except ValueError:
+        return False
 
 
 class Choice(Numbers):
     """One of a list, each with its own words on the display."""
 
-    def encode(self, setting: Setting, value: Value, profile: InverterProfile) -> Entry:
-        """Return the display's word for a choice; raise KeyError when it is not offered."""
+    def encode(self, setting: Setting, value: Value, profile: MenuProfile, facts: Facts = NO_FACTS) -> Entry:
+        """Return the display's word for a choice, by the facts it depends on; raise KeyError when it is not offered."""
         key = ("yes" if value else "no") if isinstance(value, bool) else str(value)
-        return Entry((setting.encoding.choices or {})[key], value)
+        choices = setting.encoding.choices or {}
+        if not setting.encoding.by:
+            return Entry(choices[key], value)
+        known = [key, *(facts.get(fact, "") for fact in setting.encoding.by)]
+        for pattern, word in choices.items():
+            if all(fnmatchcase(k, p) for k, p in zip(known, pattern.split("/"), strict=True)):
+                return Entry(word, value)
+        raise KeyError(key)
 
-    def decode(self, setting: Setting, text: str, profile: InverterProfile) -> Value:
+    def decode(self, setting: Setting, text: str, profile: MenuProfile) -> Value:
         """Return the choice behind a word, capitals or not."""
         choices = setting.encoding.choices or {}
         for key, word in choices.items():
-            if word.casefold() == text.casefold():
-                return self.meaning(key)
-        raise ValueError(f"{text!r} is not one of {', '.join(choices.values())}")
+            if same_word(word, text):
+                return self.meaning(key.split("/")[0] if setting.encoding.by else key)
+        raise ValueError(f"{text!r} is not one of {', '.join(dict.fromkeys(choices.values()))}")
 
     def meaning(self, key: str) -> Value:
         """Return the canonical value of a choice's key."""
         return key
 
-    def words(self, setting: Setting, profile: InverterProfile) -> str:
+    def words(self, setting: Setting, profile: MenuProfile) -> str:
         """Return nothing: a choice shows itself."""
         return ""
 
@@ -197,17 +220,19 @@ CODECS: dict[str, Numbers] = {
 }
 
 
-def factor_of(setting: Setting, profile: InverterProfile) -> float:
+def factor_of(setting: Setting, profile: MenuProfile) -> float:
     """Return the canonical units that one unit on the display stands for (V, A, fraction ... per display unit)."""
     return CODECS[setting.encoding.kind].factor(setting, profile)
 
 
-def encode(setting: Setting, value: Value, profile: InverterProfile) -> Entry:
+def encode(setting: Setting, value: Value, profile: MenuProfile, facts: Facts = NO_FACTS) -> Entry:
     """Return what the display shall show for a canonical ``value``, rounded to the safe side.
+
+    ``facts`` are what choices may depend on: phase, place, firmware and so on.
 
     Raises KeyError when a choice is not offered and ValueError when a number is wanted.
     """
-    return CODECS[setting.encoding.kind].encode(setting, value, profile)
+    return CODECS[setting.encoding.kind].encode(setting, value, profile, facts)
 
 
 def shown_text(setting: Setting, shown: float) -> str:
@@ -215,7 +240,7 @@ def shown_text(setting: Setting, shown: float) -> str:
     return CODECS[setting.encoding.kind].show(setting, shown)
 
 
-def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
+def decode(setting: Setting, text: str, profile: MenuProfile) -> Value:
     """Return the canonical value that ``text`` on the display stands for.
 
     Raises ValueError saying what would be right when the text is not a value of this setting.
@@ -223,15 +248,39 @@ def decode(setting: Setting, text: str, profile: InverterProfile) -> Value:
     return CODECS[setting.encoding.kind].decode(setting, text.strip(), profile)
 
 
-def encoding_words(setting: Setting, profile: InverterProfile) -> str:
+def encoding_words(setting: Setting, profile: MenuProfile) -> str:
     """Return in words how a setting is encoded, empty where it is plain."""
     return CODECS[setting.encoding.kind].words(setting, profile)
+
+
+def canonical_text(setting: Setting, text: str, profile: MenuProfile) -> str:
+    """Return a typed or noted value as the display shows it; raise ValueError when the setting cannot show it."""
+    value = decode(setting, text, profile)
+    if setting.is_choice:
+        return next(w for w in (setting.encoding.choices or {}).values() if same_word(w, text.strip()))
+    assert not isinstance(value, (str, bool))
+    if setting.encoding.kind == "hhmm":
+        return shown_text(setting, value)
+    plain = text.strip().replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else text.strip().replace(",", ".")
+    return shown_text(setting, float(plain))
+
+
+def factory_shown(profile: MenuProfile) -> dict[str, str]:
+    """Return what every setting shows from the factory, as the display writes it; one that cannot be read as it is."""
+    out = {}
+    for s in profile.settings:
+        if s.factory is not None:
+            try:
+                out[s.id] = canonical_text(s, s.factory, profile)
+            except ValueError:
+                out[s.id] = s.factory
+    return out
 
 
 def takes(setting: Setting) -> str:
     """Return in words what a setting takes."""
     if setting.is_choice:
-        return "one of " + ", ".join((setting.encoding.choices or {}).values())
+        return "one of " + ", ".join(dict.fromkeys((setting.encoding.choices or {}).values()))
     if setting.encoding.kind == "hhmm":
         return "a time as HH:MM"
     return f"{figure(setting.min or 0, 4)} to {figure(setting.max or 0, 4)} {setting.unit} in steps of {figure(setting.step or 0, 4)}".replace(

@@ -9,9 +9,12 @@ from typing import Any, TypeVar
 
 from ..documents import (
     PROFILE_MODELS,
+    AdapterProfile,
+    ControllerProfile,
     DocumentError,
     InverterProfile,
     Job,
+    MenuProfile,
     ModuleProfile,
     Problem,
     Profile,
@@ -21,7 +24,7 @@ from ..documents import (
 )
 from ..documents.parse import pointer_of
 
-P = TypeVar("P", ModuleProfile, InverterProfile, SunChargerProfile)
+P = TypeVar("P", ModuleProfile, InverterProfile, SunChargerProfile, AdapterProfile, ControllerProfile)
 
 
 SHIPPED = Path(__file__).resolve().parents[2] / "library"
@@ -66,6 +69,11 @@ class Library:
         found = self._by_id.get(id)
         return found if isinstance(found, model) else None
 
+    def menu(self, id: str) -> MenuProfile | None:
+        """Return the profile ``id`` where it has settings, else None."""
+        found = self._by_id.get(id)
+        return None if found is None or isinstance(found, AdapterProfile) or not found.settings else found
+
     def ids(self, model: type[P]) -> list[str]:
         """Return the ids of all profiles of one kind, sorted."""
         return sorted(p.id for p in self._by_id.values() if isinstance(p, model))
@@ -107,9 +115,22 @@ def check_references(job: Job, library: Library) -> None:
     for i, module in enumerate(job.bank.modules):
         look(("bank", "modules", i), module.profile, ModuleProfile)
     for i, unit in enumerate(job.units):
-        look(("units", i), unit.profile, InverterProfile)
+        if unit.plate is None:
+            look(("units", i), unit.profile, InverterProfile)
     for i, charger in enumerate(job.sun.chargers):
-        look(("sun", "chargers", i), charger.profile, SunChargerProfile)
+        if charger.plate is None:
+            look(("sun", "chargers", i), charger.profile, SunChargerProfile)
+    if job.controller is not None:
+        look(("controller",), job.controller.profile, ControllerProfile)
+    if job.link.adapter is not None and library.get(job.link.adapter, AdapterProfile) is None:
+        problems.append(
+            Problem(
+                pointer="/link/adapter",
+                message="no such adapter in the library",
+                value=job.link.adapter,
+                expected="one of " + (", ".join(library.ids(AdapterProfile)) or "none yet"),
+            )
+        )
     if problems:
         raise DocumentError(problems)
 

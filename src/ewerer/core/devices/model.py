@@ -13,9 +13,9 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from ..documents.conditions import Condition, ParsedInterlock, compares, parse_condition, parse_interlock
-from ..documents.profiles import InverterProfile, Setting
+from ..documents.profiles import MenuProfile, Setting
 from ..trade.steps import figure
-from .codec import decode, shown_text
+from .codec import canonical_text, decode, factory_shown, shown_text
 
 Mode = Literal["on", "standby", "off"]
 
@@ -96,7 +96,7 @@ class Lock:
 class DeviceModel:
     """The behaviour of one unit of a profile."""
 
-    def __init__(self, profile: InverterProfile) -> None:
+    def __init__(self, profile: MenuProfile) -> None:
         self.profile = profile
         self.settings: dict[str, Setting] = {s.id: s for s in profile.settings}
         self.locks: list[Lock] = []
@@ -108,19 +108,29 @@ class DeviceModel:
             self.locks_of[one.above.id].append(one)
             if one.below.id != one.above.id:
                 self.locks_of[one.below.id].append(one)
+        self.sets = {s.id: [self._shown(effect.sets) for effect in s.side_effects] for s in profile.settings}
         self.conditions = {s.id: parse_condition(s.works_only_if) for s in profile.settings if s.works_only_if}
+
+    def _shown(self, sets: Mapping[str, str]) -> dict[str, str]:
+        """Return what a side effect sets as the display writes it; what cannot be read as it is."""
+        out = {}
+        for id, text in sets.items():
+            try:
+                out[id] = canonical_text(self.settings[id], text, self.profile)
+            except ValueError:
+                out[id] = text
+        return out
 
     def start(self, found: Mapping[str, str], mode: Mode = "on", level: Level = "user") -> UnitState:
         """Return the state of a unit as found; settings nobody noted show their factory value."""
-        factory = {s.id: s.factory for s in self.profile.settings if s.factory is not None}
-        return UnitState({**factory, **found}, mode, level)
+        return UnitState({**factory_shown(self.profile), **found}, mode, level)
 
     def effects(self, setting: str, shown: Mapping[str, str]) -> dict[str, str]:
         """Return what a write that led to ``shown`` puts other settings to."""
         out: dict[str, str] = {}
-        for effect in self.settings[setting].side_effects:
+        for effect, sets in zip(self.settings[setting].side_effects, self.sets[setting], strict=True):
             if effect.when is None or parse_condition(effect.when).holds(shown):
-                out |= effect.sets
+                out |= sets
         return out
 
     def check(self, state: UnitState, setting: str, text: str) -> Refusal | dict[str, str]:

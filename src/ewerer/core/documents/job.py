@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import zoneinfo
 from functools import lru_cache
+from itertools import pairwise
 from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, Discriminator, Field, Tag, field_validator, model_validator
@@ -114,6 +115,30 @@ class Site(Document):
         return sources
 
 
+RatedHours = Annotated[
+    float, Field(gt=0, le=240, json_schema_extra={"x-unit": "h"}, description="hours that the capacity on the plate is for")
+]
+Peukert = Annotated[float, Field(ge=1, le=2, description="Peukert exponent, 1.1 to 1.3 for lead-acid")]
+
+
+class OcvPoint(Document):
+    """One point of a maker's curve: at ``soc`` (0..1) one cell rests at ``cell_v``."""
+
+    soc: Fraction
+    cell_v: CellVolts
+
+
+def rising_curve(points: list[OcvPoint]) -> list[OcvPoint]:
+    """Return a curve as it is; raise ValueError unless it is empty or rises from 0 to 1 in at least three points."""
+    if points:
+        socs, volts = [p.soc for p in points], [p.cell_v for p in points]
+        if len(points) < 3 or socs[0] != 0 or socs[-1] != 1:
+            raise ValueError("a curve has at least three points, from charge 0 to 1")
+        if any(b <= a for s in (socs, volts) for a, b in pairwise(s)):
+            raise ValueError("charge and volts of a curve must rise from point to point")
+    return points
+
+
 class JobModule(Document):
     """One module of the bank: a profile from the library, figures of its own, or both.
 
@@ -145,6 +170,14 @@ class JobModule(Document):
         | None
     ) = None
     health: Fraction | None = None
+    rated_h: RatedHours | None = None
+    peukert: Peukert | None = None
+    ocv: Annotated[list[OcvPoint], Field(max_length=60)] = []
+
+    @field_validator("ocv")
+    @classmethod
+    def _curve(cls, points: list[OcvPoint]) -> list[OcvPoint]:
+        return rising_curve(points)
 
     @model_validator(mode="after")
     def _complete_without_profile(self) -> JobModule:
@@ -211,14 +244,82 @@ class JobBank(Document):
         return modules
 
 
+def _known_quantities(names: list[str]) -> list[str]:
+    from ..trade.quantities import QUANTITIES
+
+    for name in names:
+        if name not in QUANTITIES:
+            raise ValueError(f"{name} is not a quantity; quantities are " + ", ".join(sorted(QUANTITIES)))
+    if len(set(names)) != len(names):
+        raise ValueError("a quantity stands twice")
+    return names
+
+
+Takes = Annotated[
+    list[Identifier],
+    Field(max_length=60, description="quantities that its menu has; the usual handful where none is named"),
+    AfterValidator(_known_quantities),
+]
+StepVolts = Annotated[float, Field(ge=0.001, le=5, json_schema_extra={"x-unit": "V"}, description="step of its volts")]
+StepAmps = Annotated[float, Field(ge=0.001, le=50, json_schema_extra={"x-unit": "A"}, description="step of its amps")]
+
+
+class UnitPlate(Document):
+    """An inverter-charger without a profile: ratings from its plate, the settings its menu has."""
+
+    continuous_w: Annotated[float, Field(ge=50, le=2_000_000, json_schema_extra={"x-unit": "W"}, description="watts for hours")]
+    surge_w: Watts | None = None
+    charge_max_a: PositiveAmps
+    ac_charge_max_a: Amps | None = None
+    class_v: Annotated[int, Field(ge=6, le=1000, json_schema_extra={"x-unit": "V"}, description="voltage class")] = 48
+    battery_v_min: PackVolts | None = None
+    battery_v_max: PackVolts | None = None
+    ac_volts: PackVolts | None = None
+    ac_phases: Literal[1, 3] = 1
+    max_parallel: Annotated[int, Field(ge=1, le=32)] = 10
+    takes: Takes = []
+    step_v: StepVolts = 0.1
+    step_a: StepAmps = 1.0
+
+    @model_validator(mode="after")
+    def _range(self) -> UnitPlate:
+        low = self.battery_v_min or self.class_v * 0.8
+        high = self.battery_v_max or self.class_v * 1.35
+        if low >= high:
+            raise ValueError(f"battery_v_min must be below battery_v_max; they are {low:g} and {high:g} V for this class")
+        return self
+
+
+class ChargerPlate(Document):
+    """A sun charger without a profile: ratings from its plate, the settings its menu has."""
+
+    charge_max_a: PositiveAmps
+    battery_v_max: PackVolts
+    array_v_max: PackVolts = 150.0
+    takes: Takes = []
+    step_v: StepVolts = 0.1
+    step_a: StepAmps = 1.0
+
+
+def _one_of_both(profile: str | None, plate: object) -> None:
+    if (profile is None) == (plate is None):
+        raise ValueError("give either a profile or a plate" if profile is None else "a profile and a plate do not go together")
+
+
 class JobUnit(Document):
-    """One inverter-charger: its profile, role, firmware and phase."""
+    """One inverter-charger: its profile or its plate, role, firmware and phase."""
 
     id: Identifier
-    profile: Identifier
+    profile: Identifier | None = None
+    plate: UnitPlate | None = None
     role: Literal["host", "follower"] = "host"
     firmware: Version | None = None
     phase: Phase = "L1"
+
+    @model_validator(mode="after")
+    def _what(self) -> JobUnit:
+        _one_of_both(self.profile, self.plate)
+        return self
 
 
 class FirmwareNote(Document):
@@ -234,6 +335,7 @@ class JobLink(Document):
     """How BMS and inverter are to talk: the chosen link, the cable, what was measured at the plug."""
 
     choice: Annotated[str, Field(max_length=200, description="key of a link candidate, as the plan lists them")] | None = None
+    adapter: Identifier | None = None
     host_module: Identifier | None = None
     cable: Literal["auto", "patch", "made"] = "auto"
     length_m: (
@@ -248,13 +350,20 @@ class JobLink(Document):
 
 
 class JobSunCharger(Document):
-    """One separate sun charger and the array on it."""
+    """One separate sun charger, by profile or plate, and the array on it. The first one leads where they speak to each other."""
 
     id: Identifier
-    profile: Identifier
+    profile: Identifier | None = None
+    plate: ChargerPlate | None = None
+    firmware: Version | None = None
     array_w: Watts | None = None
     tilt_deg: Annotated[float, Field(ge=0, le=90)] | None = None
     azimuth_deg: Annotated[float, Field(ge=0, le=360)] | None = None
+
+    @model_validator(mode="after")
+    def _what(self) -> JobSunCharger:
+        _one_of_both(self.profile, self.plate)
+        return self
 
 
 class Sun(Document):
@@ -267,6 +376,15 @@ class Sun(Document):
     def _unique(cls, chargers: list[JobSunCharger]) -> list[JobSunCharger]:
         _ids_once([c.id for c in chargers])
         return chargers
+
+
+class JobController(Document):
+    """A system controller: its profile, and whether it meters the DC loads here (its profile's word where left out)."""
+
+    id: Identifier
+    profile: Identifier
+    firmware: Version | None = None
+    meters_dc_loads: bool | None = None
 
 
 class Generator(Document):
@@ -335,6 +453,7 @@ class Policy(Document):
     """What the commissioner wants: schools, preferences, measured margins, own figures."""
 
     charge_school: Literal["everyday", "full", "limit"] = "everyday"
+    charge_cell_v: CellVolts | None = None
     float_school: Literal["same", "rest", "none"] = "rest"
     hold_school: Literal["tail", "per-ah", "short"] = "tail"
     control: Literal["auto", "volts", "soc"] = "auto"
@@ -481,6 +600,7 @@ class Job(Document):
     units: Annotated[list[JobUnit], Field(max_length=32)] = []
     link: JobLink = JobLink()
     sun: Sun = Sun()
+    controller: JobController | None = None
     generator: Generator | None = None
     mains: Mains | None = None
     loads: Loads = Loads()
@@ -488,10 +608,10 @@ class Job(Document):
     windows: Annotated[list[Window], Field(max_length=60)] = []
     tariff: Tariff | None = None
     flow: Flow = Flow()
-    as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
-    extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=32)] = {}
+    as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
+    extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
     profile_revisions: Annotated[dict[Identifier, Annotated[int, Field(ge=1)]], Field(max_length=200)] = {}
-    sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=32)] = {}
+    sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=140)] = {}
 
     @field_validator("units")
     @classmethod

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
@@ -30,7 +30,7 @@ from .base import (
     Watts,
 )
 from .conditions import ConditionError, parse_condition, parse_interlock
-from .job import Chemistry
+from .job import Chemistry, OcvPoint, Peukert, RatedHours, rising_curve
 
 Bus = Literal["can", "rs485"]
 BitRate = Annotated[int, Field(ge=100, le=10_000_000, description="bits a second")]
@@ -135,57 +135,16 @@ class Bms(Document):
         return self
 
 
-class ModuleProfile(Document):
-    """A battery module as its data sheet and warranty describe it."""
-
-    version_tag: ClassVar[str] = "module/1"
-
-    ewerer: Literal["module/1"]
-    id: Identifier
-    revision: Annotated[int, Field(ge=1)] = 1
-    name: Title
-    maker: Title
-    family: Identifier | None = None
-    chemistry: Chemistry = "lfp"
-    series_cells: CellCount
-    capacity_ah: AmpHours
-    resistance_mohm: Milliohms
-    charge_a: PositiveAmps
-    discharge_a: PositiveAmps
-    charge_warranty_a: PositiveAmps | None = None
-    discharge_warranty_a: PositiveAmps | None = None
-    discharge_peak_a: PositiveAmps | None = None
-    cell_max_v: CellVolts
-    cell_min_v: CellVolts
-    charge_cell_low_v: CellVolts | None = None
-    charge_cell_high_v: CellVolts | None = None
-    resting_tolerance_v: Annotated[float, Field(gt=0, le=5, description="volts")] | None = None
-    charge_derating: Annotated[list[Derating], Field(max_length=24)] = []
-    discharge_derating: Annotated[list[Derating], Field(max_length=24)] = []
-    bms: Bms | None = None
-    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
-    notes: Text | None = None
-
-    def about(self) -> str:
-        """Return one line of key figures."""
-        return f"{self.series_cells} cells, {self.capacity_ah:g} Ah, in {self.charge_a:g} A, out {self.discharge_a:g} A"
-
-    @model_validator(mode="after")
-    def _window(self) -> ModuleProfile:
-        if self.cell_min_v >= self.cell_max_v:
-            raise ValueError("cell_min_v must be below cell_max_v")
-        for line in (self.charge_derating, self.discharge_derating):
-            temps = [p.temp_c for p in line]
-            if temps != sorted(set(temps)):
-                raise ValueError("derating points must rise in temperature")
-        return self
+Fact = Literal["topology", "phase", "place", "role", "units", "firmware", "chemistry", "cells", "loop"]
+"""What a choice may depend on besides its own value; ``place`` is the unit's number on its phase, ``units`` alone or group."""
 
 
 class Encoding(Document):
     """How a canonical value becomes what the display shows.
 
     ``plain``: value times ``scale``. ``per-2v-cell``: pack volts over the number of 2-V cells of the
-    unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``.
+    unit's voltage class. ``percent-of-rated``: percent of ``rated``. ``choice``: one of ``choices``, whose keys
+    may carry facts of the job (``by``), ``*`` standing for any, the first that fits counting.
     ``on-off``: as choice with yes and no. ``hhmm``: minutes as HH:MM.
     """
 
@@ -193,6 +152,9 @@ class Encoding(Document):
     scale: Annotated[float, Field(ge=1e-4, le=1e4, description="a factor")] = 1.0
     rated: Annotated[float, Field(ge=0.1, le=1e6, description="a rating")] | None = None
     choices: Annotated[dict[Shown, Shown], Field(max_length=100, description="at most 100 choices")] | None = None
+    by: Annotated[
+        list[Fact], Field(max_length=4, description="facts that stand after the value in every key of choices: three/L2/1")
+    ] = []
 
     @model_validator(mode="after")
     def _complete(self) -> Encoding:
@@ -202,7 +164,11 @@ class Encoding(Document):
             raise ValueError(f"{self.kind} needs choices")
         if self.kind == "on-off" and set(self.choices or {}) != {"yes", "no"}:
             raise ValueError("on-off needs the choices yes and no")
-        if self.choices and len(set(self.choices.values())) != len(self.choices):
+        if self.by and self.kind != "choice":
+            raise ValueError("only a choice goes by facts")
+        if self.by and any(len(key.split("/")) != 1 + len(self.by) for key in self.choices or {}):
+            raise ValueError("every key of choices needs the value and one part for each fact, with strokes between")
+        if self.choices and not self.by and len(set(self.choices.values())) != len(self.choices):
             raise ValueError("two choices show the same on the display")
         return self
 
@@ -221,8 +187,31 @@ class SideEffect(Document):
         return text
 
 
+class SlotPlace(Document):
+    """Which part of which time slot a setting holds; slots of a kind are numbered from 1."""
+
+    kind: Literal["charge", "discharge", "no-discharge", "slot"]
+    no: Annotated[int, Field(ge=1, le=12)] = 1
+    field: Literal["on", "from", "to", "target", "power", "charge", "generator"]
+
+
+class Unlock(Document):
+    """How the installer level is opened: the kind of way, and what to do in words."""
+
+    way: Literal["password", "digit-sum", "key-chord", "menu", "none"]
+    how: Annotated[str, Field(min_length=1, max_length=300)]
+
+
+class Keys(Document):
+    """What the device's keys do: which opens a value, which commits it, which leaves without saving."""
+
+    opens: Annotated[str, Field(max_length=120)]
+    commits: Annotated[str, Field(max_length=120)]
+    leaves: Annotated[str, Field(max_length=120)]
+
+
 class Setting(Document):
-    """One setting of a unit, as its own menu shows it."""
+    """One setting of a device, as its own menu shows it."""
 
     id: Identifier
     menu: Annotated[list[Annotated[str, Field(max_length=40)]], Field(min_length=1, max_length=5)]
@@ -241,6 +230,7 @@ class Setting(Document):
     takes_effect: Literal["at-once", "restart"] = "at-once"
     works_only_if: Condition | None = None
     side_effects: Annotated[list[SideEffect], Field(max_length=8)] = []
+    slot: SlotPlace | None = None
     caution: Text | None = None
     note: Text | None = None
 
@@ -257,6 +247,12 @@ class Setting(Document):
         if text is not None:
             _checked(parse_condition, text)
         return text
+
+    @model_validator(mode="after")
+    def _one_meaning(self) -> Setting:
+        if self.slot is not None and self.quantity is not None:
+            raise ValueError("a setting carries a quantity or a part of a slot, not both")
+        return self
 
     @model_validator(mode="after")
     def _numeric_complete(self) -> Setting:
@@ -297,6 +293,135 @@ class Interlock(Document):
         return text
 
 
+class HasMenu:
+    """What every profile with a menu of settings can be asked."""
+
+    if TYPE_CHECKING:
+        id: str
+        name: str
+        settings: list[Setting]
+        interlocks: list[Interlock]
+        unlock: Unlock | None
+        keys: Keys | None
+        wake: str | None
+
+    @cached_property
+    def by_quantity(self) -> dict[str, Setting]:
+        """The settings by the quantity they carry; the first one counts."""
+        return {s.quantity: s for s in reversed(self.settings) if s.quantity is not None}
+
+    def setting_for(self, quantity: str) -> Setting | None:
+        """Return the setting that carries ``quantity``, or None."""
+        return self.by_quantity.get(quantity)
+
+    @property
+    def menu_class_v(self) -> float:
+        """Voltage class that its per-cell entries count with [V]."""
+        return 48.0
+
+    @property
+    def sees_coulombs(self) -> bool:
+        """Whether it counts ampere-hours itself."""
+        return False
+
+    @property
+    def own_sun_a(self) -> float:
+        """What its own sun charger can give [A]; 0 without one."""
+        return 0.0
+
+    @property
+    def rated_w(self) -> float:
+        """What it gives on its AC side for hours [W]; 0 without one."""
+        return 0.0
+
+    def check_menu(self) -> None:
+        """Raise ValueError where settings or interlocks name what is not there."""
+        known: set[str] = set()
+        for setting in self.settings:
+            if setting.id in known:
+                raise ValueError(f"setting {setting.id!r} stands twice")
+            known.add(setting.id)
+        for setting in self.settings:
+            named = set()
+            if setting.works_only_if:
+                named |= parse_condition(setting.works_only_if).names()
+            for effect in setting.side_effects:
+                named |= set(effect.sets)
+                if effect.when:
+                    named |= parse_condition(effect.when).names()
+            if named - known:
+                raise ValueError(f"setting {setting.id!r} names unknown settings {sorted(named - known)}")
+        for lock in self.interlocks:
+            parsed = parse_interlock(lock.rule)
+            if {parsed.above, parsed.below} - known:
+                raise ValueError(f"interlock {lock.rule!r} names an unknown setting")
+
+
+class ModuleProfile(HasMenu, Document):
+    """A battery module as its data sheet and warranty describe it."""
+
+    version_tag: ClassVar[str] = "module/1"
+
+    ewerer: Literal["module/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    family: Identifier | None = None
+    chemistry: Chemistry = "lfp"
+    series_cells: CellCount
+    capacity_ah: AmpHours
+    resistance_mohm: Milliohms
+    charge_a: PositiveAmps
+    discharge_a: PositiveAmps
+    charge_warranty_a: PositiveAmps | None = None
+    discharge_warranty_a: PositiveAmps | None = None
+    discharge_peak_a: PositiveAmps | None = None
+    cell_max_v: CellVolts
+    cell_min_v: CellVolts
+    charge_cell_low_v: CellVolts | None = None
+    charge_cell_high_v: CellVolts | None = None
+    resting_tolerance_v: Annotated[float, Field(gt=0, le=5, description="volts")] | None = None
+    charge_derating: Annotated[list[Derating], Field(max_length=24)] = []
+    discharge_derating: Annotated[list[Derating], Field(max_length=24)] = []
+    rated_h: RatedHours | None = None
+    peukert: Peukert | None = None
+    ocv: Annotated[list[OcvPoint], Field(max_length=60)] = []
+    bms: Bms | None = None
+    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
+    settings: Annotated[list[Setting], Field(max_length=200)] = []
+    interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    unlock: Unlock | None = None
+    keys: Keys | None = None
+    wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
+    notes: Text | None = None
+
+    @field_validator("ocv")
+    @classmethod
+    def _curve(cls, points: list[OcvPoint]) -> list[OcvPoint]:
+        return rising_curve(points)
+
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"{self.series_cells} cells, {self.capacity_ah:g} Ah, in {self.charge_a:g} A, out {self.discharge_a:g} A"
+
+    @property
+    def menu_class_v(self) -> float:
+        """Voltage class that its per-cell entries count with [V]."""
+        return 12.0 * max(1, round(self.series_cells * 3.2 / 12))
+
+    @model_validator(mode="after")
+    def _window(self) -> ModuleProfile:
+        self.check_menu()
+        if self.cell_min_v >= self.cell_max_v:
+            raise ValueError("cell_min_v must be below cell_max_v")
+        for line in (self.charge_derating, self.discharge_derating):
+            temps = [p.temp_c for p in line]
+            if temps != sorted(set(temps)):
+                raise ValueError("derating points must rise in temperature")
+        return self
+
+
 class Ratings(Document):
     """What the unit can do."""
 
@@ -307,7 +432,13 @@ class Ratings(Document):
     sun_charge_max_a: Amps = 0.0
     battery_v_min: PackVolts
     battery_v_max: PackVolts
-    class_v: Literal[12, 24, 48]
+    class_v: Annotated[
+        int, Field(ge=6, le=1000, json_schema_extra={"x-unit": "V"}, description="voltage class of the battery side")
+    ]
+    ac_phases: Literal[1, 3] = 1
+    trackers: Annotated[int, Field(ge=0, le=12)] = 0
+    tracker_w: Watts = 0.0
+    array_v_max: Annotated[float, Field(ge=0, le=1500, json_schema_extra={"x-unit": "V"}, description="volts of the array")] = 0.0
     inverter_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = INVERTER_EFFICIENCY
     charger_efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = CHARGER_EFFICIENCY
     idle_w: Watts = 0.0
@@ -331,9 +462,14 @@ class SlotForm(Document):
     step_min: Annotated[int, Field(ge=1, le=60)] = 1
     end_of_day: Literal["24:00", "23:59"] = "23:59"
     target: Literal["soc", "volts", "none"] = "soc"
+    power: Literal["w", "a", "percent", "none"] = "w"
+    no_discharge_slots: Annotated[int, Field(ge=0, le=12)] = 0
+    rests_without_master: Annotated[
+        bool, Field(description="whether the bank never discharges while the grid is there and the master switch is off")
+    ] = False
 
 
-class InverterProfile(Document):
+class InverterProfile(HasMenu, Document):
     """An inverter-charger: ratings, ports, protocols and every setting of its menu."""
 
     version_tag: ClassVar[str] = "inverter/1"
@@ -358,47 +494,43 @@ class InverterProfile(Document):
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
     presets: Annotated[list[Preset], Field(max_length=20)] = []
+    unlock: Unlock | None = None
+    keys: Keys | None = None
+    wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
     notes: Text | None = None
 
     def about(self) -> str:
         """Return one line of key figures."""
         return f"{self.ratings.class_v} V, {self.ratings.continuous_w:g} W, charges {self.ratings.charge_max_a:g} A, {len(self.settings)} settings"
 
-    @cached_property
-    def by_quantity(self) -> dict[str, Setting]:
-        """The settings by the quantity they carry; the first one counts."""
-        return {s.quantity: s for s in reversed(self.settings) if s.quantity is not None}
+    @property
+    def menu_class_v(self) -> float:
+        """Voltage class of its battery side [V]."""
+        return float(self.ratings.class_v)
+
+    @property
+    def sees_coulombs(self) -> bool:
+        """Whether it counts ampere-hours itself."""
+        return self.counts_coulombs
+
+    @property
+    def own_sun_a(self) -> float:
+        """What its built-in sun chargers can give [A]."""
+        return self.ratings.sun_charge_max_a
+
+    @property
+    def rated_w(self) -> float:
+        """What it gives for hours [W]."""
+        return self.ratings.continuous_w
 
     @model_validator(mode="after")
     def _references(self) -> InverterProfile:
-        known: set[str] = set()
-        for setting in self.settings:
-            if setting.id in known:
-                raise ValueError(f"setting {setting.id!r} stands twice")
-            known.add(setting.id)
-        for setting in self.settings:
-            named = set()
-            if setting.works_only_if:
-                named |= parse_condition(setting.works_only_if).names()
-            for effect in setting.side_effects:
-                named |= set(effect.sets)
-                if effect.when:
-                    named |= parse_condition(effect.when).names()
-            if named - known:
-                raise ValueError(f"setting {setting.id!r} names unknown settings {sorted(named - known)}")
-        for lock in self.interlocks:
-            parsed = parse_interlock(lock.rule)
-            if {parsed.above, parsed.below} - known:
-                raise ValueError(f"interlock {lock.rule!r} names an unknown setting")
+        self.check_menu()
         _ports_known(self.protocols, self.ports)
         return self
 
-    def setting_for(self, quantity: str) -> Setting | None:
-        """Return the setting that carries ``quantity``, or None."""
-        return self.by_quantity.get(quantity)
 
-
-class SunChargerProfile(Document):
+class SunChargerProfile(HasMenu, Document):
     """A separate sun charger."""
 
     version_tag: ClassVar[str] = "sun-charger/1"
@@ -412,20 +544,123 @@ class SunChargerProfile(Document):
     battery_v_max: PackVolts
     array_v_max: PackVolts
     efficiency: Annotated[float, Field(gt=0.3, le=1, description="fraction")] = SUN_EFFICIENCY
-    follows: Annotated[list[Shown], Field(max_length=8)] = []
-    battery_type_codes: Annotated[dict[Shown, Shown], Field(max_length=60)] = {}
+    class_v: Annotated[int, Field(ge=6, le=1000, json_schema_extra={"x-unit": "V"}, description="voltage class")] | None = None
+    trackers: Annotated[int, Field(ge=1, le=12)] = 1
+    follows: Annotated[list[Shown], Field(max_length=8, description="BMS protocols it obeys, by name")] = []
+    battery_type_codes: Annotated[
+        dict[Annotated[str, Field(pattern=r"^[a-z-]+(-\d+)?$|^user$")], Shown],
+        Field(max_length=60, description="what its type setting shows, by chemistry-cells, by chemistry, or user"),
+    ] = {}
+    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
+    ports: Annotated[list[Port], Field(max_length=8)] = []
+    protocols: Annotated[list[Protocol], Field(max_length=12)] = []
+    settings: Annotated[list[Setting], Field(max_length=200)] = []
+    interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    unlock: Unlock | None = None
+    keys: Keys | None = None
+    wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
     notes: Text | None = None
 
     def about(self) -> str:
         """Return one line of key figures."""
-        return f"charges {self.charge_max_a:g} A, array up to {self.array_v_max:g} V"
+        menu = f", {len(self.settings)} settings" if self.settings else ""
+        return f"charges {self.charge_max_a:g} A, array up to {self.array_v_max:g} V{menu}"
+
+    @property
+    def menu_class_v(self) -> float:
+        """Voltage class that its per-cell entries count with [V]."""
+        return float(self.class_v or 48)
+
+    @property
+    def own_sun_a(self) -> float:
+        """What it can give [A]."""
+        return self.charge_max_a
+
+    @model_validator(mode="after")
+    def _references(self) -> SunChargerProfile:
+        self.check_menu()
+        _ports_known(self.protocols, self.ports)
+        speaks = {p.name for p in self.protocols}
+        if self.protocols and set(self.follows) - speaks:
+            raise ValueError(f"follows names {sorted(set(self.follows) - speaks)[0]!r}, which is not among its protocols")
+        return self
 
 
-Profile = ModuleProfile | InverterProfile | SunChargerProfile
+class Lamp(Document):
+    """What one lamp of a device shows and what that means."""
+
+    shows: Annotated[str, Field(max_length=80)]
+    means: Annotated[str, Field(max_length=200)]
 
 
-PROFILE_MODELS: dict[str, type[ModuleProfile] | type[InverterProfile] | type[SunChargerProfile]] = {
+class AdapterProfile(Document):
+    """A small converter between a battery's port and a unit's or charger's: two ports, a protocol on each side."""
+
+    version_tag: ClassVar[str] = "adapter/1"
+
+    ewerer: Literal["adapter/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    ports: Annotated[list[Port], Field(min_length=2, max_length=2)]
+    battery_side: Annotated[list[Protocol], Field(min_length=1, max_length=12)]
+    device_side: Annotated[list[Protocol], Field(min_length=1, max_length=12)]
+    lamps: Annotated[list[Lamp], Field(max_length=12)] = []
+    notes: Text | None = None
+
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"{', '.join(p.name for p in self.battery_side)} to {', '.join(p.name for p in self.device_side)}"
+
+    @model_validator(mode="after")
+    def _sides(self) -> AdapterProfile:
+        _ports_known([*self.battery_side, *self.device_side], self.ports)
+        if {p.port for p in self.battery_side} & {p.port for p in self.device_side}:
+            raise ValueError("one port cannot face both the battery and the device")
+        return self
+
+
+class ControllerProfile(HasMenu, Document):
+    """A system controller: caps and switches for all devices together, what it meters."""
+
+    version_tag: ClassVar[str] = "controller/1"
+
+    ewerer: Literal["controller/1"]
+    id: Identifier
+    revision: Annotated[int, Field(ge=1)] = 1
+    name: Title
+    maker: Title
+    meters_dc_loads: bool = False
+    firmware: Annotated[list[Firmware], Field(max_length=40)] = []
+    settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
+    interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    unlock: Unlock | None = None
+    keys: Keys | None = None
+    wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
+    notes: Text | None = None
+
+    def about(self) -> str:
+        """Return one line of key figures."""
+        return f"{len(self.settings)} settings" + (", meters DC loads" if self.meters_dc_loads else "")
+
+    @model_validator(mode="after")
+    def _references(self) -> ControllerProfile:
+        self.check_menu()
+        return self
+
+
+MenuProfile = InverterProfile | SunChargerProfile | ModuleProfile | ControllerProfile
+"""Profiles whose devices have a menu of settings."""
+Profile = InverterProfile | ModuleProfile | SunChargerProfile | AdapterProfile | ControllerProfile
+
+
+PROFILE_MODELS: dict[
+    str, type[ModuleProfile] | type[InverterProfile] | type[SunChargerProfile] | type[AdapterProfile] | type[ControllerProfile]
+] = {
     "module/1": ModuleProfile,
     "inverter/1": InverterProfile,
     "sun-charger/1": SunChargerProfile,
+    "adapter/1": AdapterProfile,
+    "controller/1": ControllerProfile,
 }

@@ -14,7 +14,7 @@ from ..documents.job import Job, JobModule, Lead
 from ..documents.profiles import Bms, Derating, ModuleProfile
 from ..documents.results.bank import Bank, BankFigures, Closing, ModuleFigures, WithoutOne
 from ..documents.results.proposals import NextModule
-from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, class_v
+from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, charge_level_v, class_v, peukert_capacity_ah
 from ..trade.copper import lead_mohm
 from ..trade.finding import Finding
 from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM, USUAL_AMBIENT_C
@@ -95,7 +95,19 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
     if m.chemistry is None and profile is None:
         assumed.append("chemistry lithium iron phosphate")
     cells = m.series_cells or (profile.series_cells if profile else 0)
-    capacity = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
+    rated = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
+    capacity = rated
+    curve = m.ocv or (profile.ocv if profile else [])
+    if curve:
+        chemistry = chemistry.with_ocv(tuple((o.soc, o.cell_v) for o in curve))
+    if chemistry.rated_h:
+        hours = pick(
+            m.rated_h, profile.rated_h if profile else None, chemistry.rated_h, f"capacity at {figure(chemistry.rated_h)} h"
+        )
+        p = pick(
+            m.peukert, profile.peukert if profile else None, chemistry.peukert, f"Peukert exponent {figure(chemistry.peukert)}"
+        )
+        capacity = round(peukert_capacity_ah(rated, hours, chemistry.rated_h, p), 1)
     guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + ASSUMED_BMS_MOHM, 2)
     resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mΩ")
     drawn = lead_of(job.bank.lead, job)
@@ -136,6 +148,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
         chemistry=chemistry,
         series_cells=cells,
         capacity_ah=capacity,
+        rated_ah=rated,
         resistance_mohm=resistance,
         lead_mohm=lead,
         charge_a=m.charge_a or (profile.charge_a if profile else 0.0),
@@ -152,10 +165,22 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
         charge_derating=line(profile.charge_derating if profile else None, chemistry.charge_derating),
         discharge_derating=line(profile.discharge_derating if profile else None, chemistry.discharge_derating),
         bms=profile.bms if profile else None,
+        asked_cell_v=_asked(job, profile, chemistry),
         age_years=m.age_years,
         health=m.health,
         assumed=tuple(assumed),
     )
+
+
+def _asked(job: Job, profile: ModuleProfile | None, chemistry: Chemistry) -> float | None:
+    """Return the volts of one cell that the module's BMS asks for: what its own menu is set to, else what its sheet says."""
+    if profile is None or profile.bms is None:
+        return None
+    if profile.setting_for("absorb_v") is not None:
+        wished = charge_cell_v(job, chemistry)[0]
+        low, high = profile.charge_cell_low_v or 0.0, profile.charge_cell_high_v or profile.cell_max_v
+        return min(max(wished, low), high)
+    return profile.bms.request_cell_v or profile.charge_cell_high_v
 
 
 LEAST = (
@@ -350,7 +375,7 @@ def _cells_equal(rule: Rule, solved: Solved) -> Iterator[Finding]:
 def _chemistry(rule: Rule, solved: Solved) -> Iterator[Finding]:
     kinds = sorted({m.chemistry.word for m in solved.modules})
     if len(kinds) > 1:
-        odd = next(m for m in solved.modules if m.chemistry is not solved.modules[0].chemistry)
+        odd = next(m for m in solved.modules if m.chemistry.name != solved.modules[0].chemistry.name)
         yield rule.finding(
             "stop", "Chemistries differ", f"The bank mixes {' and '.join(kinds)}.", _at(odd, "chemistry"), "One chemistry per bank."
         )
@@ -590,6 +615,39 @@ def _assumed(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+@check(
+    "peukert-rating",
+    "bank",
+    "Lead-acid gives less the faster it is emptied; capacities are compared at 20 h",
+    "C(t2) = C(t1) * (t2/t1)^(1 - 1/p)",
+    "Peukert's law",
+    "T",
+)
+def _peukert(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for m in solved.modules:
+        if abs(m.capacity_ah - m.rated_ah) > 0.05:
+            yield rule.finding(
+                "note",
+                f"{m.id} counts as {figure(m.capacity_ah)} Ah",
+                f"{figure(m.rated_ah)} Ah on its plate is for another rate; over {figure(m.chemistry.rated_h)} h it gives {figure(m.capacity_ah)} Ah.",
+                _at(m, "capacity_ah"),
+                rated_ah=m.rated_ah,
+                capacity_ah=m.capacity_ah,
+            )
+
+
+@check("ocv-apart", "bank", "Modules of one bank rest on one curve", "OCV points alike")
+def _ocv_apart(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    odd = next((m for m in solved.modules if m.chemistry.ocv_v != solved.modules[0].chemistry.ocv_v), None)
+    if odd is not None and odd.chemistry.name == solved.modules[0].chemistry.name:
+        yield rule.finding(
+            "note",
+            "Resting volts of the makers differ",
+            f"The plan reads charge off the curve of {solved.modules[0].id}; {odd.id} has points of its own.",
+            _at(odd),
+        )
+
+
 @check("n-1", "bank", "With one module gone the rest carry the continuous load", "I_design <= I_bank without one")
 def _n_minus_one(rule: Rule, solved: Solved) -> Iterator[Finding]:
     bank, limits = solved.bank, solved.limits
@@ -606,6 +664,13 @@ def _n_minus_one(rule: Rule, solved: Solved) -> Iterator[Finding]:
             needed_a=needed,
             without_one_a=left,
         )
+
+
+def charge_cell_v(job: Job, chemistry: Chemistry) -> tuple[float, str]:
+    """Return the volts of one cell that charging aims at and what they are called: a level of one's own, else the school's."""
+    if job.policy.charge_cell_v is not None:
+        return job.policy.charge_cell_v, "own level"
+    return charge_level_v(chemistry, job.policy.charge_school), job.policy.charge_school
 
 
 def chemistry_of(modules: Sequence[Module]) -> Chemistry:

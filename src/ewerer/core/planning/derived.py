@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from ..documents.job import Job
-from ..documents.profiles import InverterProfile
+from ..documents.profiles import MenuProfile
 from ..documents.results.base import Alternative, Reason
 from ..documents.results.thresholds import Derived, Option
-from ..trade.chemistries import soc_at, soc_band
+from ..trade.chemistries import Chemistry, soc_at, soc_band
 from ..trade.finding import Finding
 from ..trade.margins import (
+    COMPENSATION_RANGE,
     FULL_CHARGE_DAYS,
     LEGS,
     MOST_FULL_CHARGE_DAYS,
+    REFERENCE_C,
     SHORT_HOLD_MIN,
     SHUTDOWN_DELAY_S,
     TAIL_FRACTION,
@@ -22,6 +24,7 @@ from ..trade.margins import (
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
+from .bank import chemistry_of
 from .limits import bank_gets_a, breaker_part, engine_derate
 from .solved import Module, Solved, Unit
 from .sources import AC_WINDOW, ac_window, strays
@@ -48,6 +51,24 @@ FULL_DAYS = formula_rule(
 
 NO_COMP = formula_rule(
     "no-temperature-compensation", "thresholds", "Lithium is charged without temperature compensation", "0 mV/°C"
+)
+
+
+COMPENSATES = formula_rule(
+    "temperature-compensation",
+    "thresholds",
+    "Lead-acid is charged lower where it is warm, higher where it is cold",
+    "dV/dT = n * -3..-5 mV/°C, from 25 °C",
+    "common practice; the maker's sheet rules",
+    "T",
+)
+
+
+EQUALISES = formula_rule(
+    "equalising",
+    "thresholds",
+    "Flooded lead-acid is equalised now and then; sealed cells never",
+    "V = n * 2.58 V for two hours, monthly",
 )
 
 
@@ -115,7 +136,7 @@ def max_charge_h(capacity_ah: float, lowest_soc: float, charge_a: float, hold_h:
     return 1.25 * (capacity_ah * (1 - lowest_soc) / charge_a + hold_h)
 
 
-def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived]:
+def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
     """Return every derived quantity by name for units of ``profile``. System-wide ones only; per-unit amps are in the limits."""
     job, modules, units, link = solved.job, solved.modules, solved.units, solved.link
     bank, b, ladder = solved.bank, solved.basis, solved.ladders[profile.id if profile else ""]
@@ -138,7 +159,7 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
             unit=q.unit,
             lowest=lowest,
             highest=highest,
-            fixed=FIXED.get(name, ""),
+            fixed=fixed_why(name, chemistry_of(modules)),
             choices=[Option(value=k, word=w) for k, w in q.choices],
             percent=q.unit == "%",
             clock=q.kind == "clock",
@@ -178,7 +199,7 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
         [a for a in schools if a.school != school],
     )
     put("tail_a", tail, HOLD, f"{figure(TAIL_FRACTION * 100)} % of {figure(c)} Ah = {figure(tail)} A", tail_low, tail_high)
-    gets = (bank_gets_a(job, a) for a in (b.charge_a, b.transfer_charge_a))
+    gets = (bank_gets_a(solved, a) for a in (b.charge_a, b.transfer_charge_a))
     slow = min((a for a in gets if a > 0), default=0.0)
     if slow > 0:
         longest = max_charge_h(c, b.shutdown_soc, slow, hold / 60)
@@ -190,9 +211,27 @@ def derive(solved: Solved, profile: InverterProfile | None) -> dict[str, Derived
             clean(round(longest, 2)),
         )
     put("full_charge_days", FULL_CHARGE_DAYS, FULL_DAYS, f"every {figure(FULL_CHARGE_DAYS)} days", 1.0, MOST_FULL_CHARGE_DAYS)
-    put("equalise_on", False, NO_EQUALISE, "off for lithium")
-    put("equalise_min", 0.0, NO_EQUALISE, "0 min, in case it is ever switched on")
-    put("temp_comp_mv_per_c", 0.0, NO_COMP, "0 mV/°C for lithium")
+    chem = chemistry_of(modules)
+    if chem.equalise is None:
+        put("equalise_on", False, NO_EQUALISE, f"off for {chem.kind}")
+        put("equalise_min", 0.0, NO_EQUALISE, "0 min, in case it is ever switched on")
+    else:
+        mixes = chem.equalise
+        put("equalise_on", True, EQUALISES, "on: the acid settles, equalising mixes it")
+        put("equalise_min", mixes.minutes, EQUALISES, f"{figure(mixes.minutes)} min, under watch: gas and acid", 0.0, 240.0)
+    if chem.compensation_mv_per_c == 0:
+        put("temp_comp_mv_per_c", 0.0, NO_COMP, f"0 mV/°C for {chem.kind}")
+    else:
+        n = bank.series_cells
+        low, high = sorted(n * k for k in COMPENSATION_RANGE)
+        put(
+            "temp_comp_mv_per_c",
+            clean(round(n * chem.compensation_mv_per_c, 2)),
+            COMPENSATES,
+            f"{n} × {figure(chem.compensation_mv_per_c)} mV/°C from {figure(REFERENCE_C)} °C",
+            clean(low),
+            clean(high),
+        )
     put("float_on", job.policy.float_school != "none", FLOAT_SCHOOL, f"float school: {job.policy.float_school}")
     put("charge_order", job.policy.charge_order, GIVEN, "as chosen")
     put("source_order", job.policy.source_order, GIVEN, "as chosen")
@@ -269,7 +308,7 @@ def granted(name: str, planned: Derived, job: Job) -> Derived:
     low, high = planned.lowest, planned.highest
     number = job.policy.own_number(name)
     fits = number is None or ((low is None or number >= low - 1e-9) and (high is None or number <= high + 1e-9))
-    if not fits or name in FIXED:
+    if not fits or planned.fixed:
         return planned.model_copy(update={"wished": own})
     mine = Reason(rule=GIVEN.id, text="your own figure; the plan's would be:", bound="value")
     why = [GIVEN.id, *planned.why]
@@ -277,9 +316,6 @@ def granted(name: str, planned: Derived, job: Job) -> Derived:
 
 
 FIXED: Mapping[str, str] = {
-    "temp_comp_mv_per_c": "lithium takes none",
-    "equalise_on": "lithium is not equalised",
-    "equalise_min": "lithium is not equalised",
     "series_cells": "it is counted on the nameplate; change the modules",
     "interface_role": "it follows from the link that is chosen",
     "bms_protocol": "it follows from the link that is chosen",
@@ -304,6 +340,15 @@ FIXED: Mapping[str, str] = {
     "output_hz": "it is the site's",
 }
 """Quantities that no wish changes, and why."""
+
+
+def fixed_why(name: str, chemistry: Chemistry) -> str:
+    """Return why no wish changes a quantity; empty where a wish may."""
+    if name == "temp_comp_mv_per_c" and chemistry.compensation_mv_per_c == 0:
+        return f"{chemistry.kind} takes none"
+    if name in ("equalise_on", "equalise_min") and chemistry.equalise is None:
+        return f"{chemistry.kind} is not equalised"
+    return FIXED.get(name, "")
 
 
 @check(
@@ -333,7 +378,7 @@ def _refused(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 if d.highest is not None and d.lowest is None
                 else f"{words(d.lowest or 0.0)} to {words(d.highest or 0.0)}"
             )
-            why = FIXED.get(name) or f"{span} is: {'; '.join(r.text for r in d.reasons)}"
+            why = d.fixed or f"{span} is: {'; '.join(r.text for r in d.reasons)}"
             yield rule.finding(
                 "caution",
                 f"{d.word} at {words(d.wished)} is not permitted",
@@ -386,7 +431,8 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
         return None
     amps, words = min(feeds)
     phases = [u.job.phase for u in units] or ["L1"]
-    sharing = max(phases.count(p) for p in phases)
+    whole = sum(u.profile.ratings.ac_phases == 3 for u in units)  # a three-phase unit draws on every phase
+    sharing = whole or max(phases.count(p) for p in phases)
     if sharing > 1:
         words += f", shared by {sharing} units on a phase"
     return clean(round(amps / sharing, 2)), words

@@ -18,7 +18,7 @@ from ..trade.rules import Rule, check
 from ..trade.steps import figure
 from .derived import charge_bottom_c, charge_top_c, feeding_amps
 from .limits import may_charge_from_ac
-from .solved import Module, Solved, Unit
+from .solved import Device, Module, Solved, Unit
 from .thresholds import CHAIN, charge_ceiling_v
 
 CHARGING = ("absorb_v", "equalise_v", "float_v", "full_charge_v")
@@ -54,7 +54,7 @@ def with_entries(solved: Solved) -> Solved:
     alike: dict[object, list[str]] = {}
     keys: dict[int, object] = {}
     entered = {}
-    for unit in solved.units:
+    for unit in solved.devices:
         sheet = solved.sheets.get(unit.id)
         if sheet is None:
             continue
@@ -69,9 +69,9 @@ def with_entries(solved: Solved) -> Solved:
     return replace(solved, entered=entered, alike=tuple(tuple(ids) for ids in alike.values()))
 
 
-def _judged(solved: Solved) -> Iterator[tuple[Sequence[str], Unit, UnitSheet]]:
+def _judged(solved: Solved) -> Iterator[tuple[Sequence[str], Device, UnitSheet]]:
     """Yield one unit of each set of units whose sheets are alike, with the ids of all of them."""
-    by_id = {u.id: u for u in solved.units}
+    by_id = {u.id: u for u in solved.devices}
     for ids in solved.alike:
         yield ids, by_id[ids[0]], solved.sheets[ids[0]]
 
@@ -80,19 +80,19 @@ def _words(row: SheetRow) -> str:
     return f"{row.entry} {row.unit}".strip()
 
 
-def _whose(solved: Solved, unit: Unit, row: SheetRow) -> str | None:
+def _whose(solved: Solved, unit: Device, row: SheetRow) -> str | None:
     """Return the unit whose own entry a row is: the unit's, or the host's where the host's is followed; None where the plan made it."""
     host = solved.host
     ids = [unit.id, host.id] if host is not None and row.scope in ("host", "cluster-total") else [unit.id]
     return next((id for id in ids if row.setting in solved.job.extra_entries.get(id, {})), None)
 
 
-def _at(solved: Solved, unit: Unit, row: SheetRow) -> str:
+def _at(solved: Solved, unit: Device, row: SheetRow) -> str:
     own = _whose(solved, unit, row)
-    return f"/units/{unit.index}/profile" if own is None else f"/extra_entries/{own}/{row.setting}"
+    return f"{unit.at}/profile" if own is None else f"/extra_entries/{own}/{row.setting}"
 
 
-def _fix(solved: Solved, unit: Unit, row: SheetRow) -> str:
+def _fix(solved: Solved, unit: Device, row: SheetRow) -> str:
     if _whose(solved, unit, row) is not None:
         return "Take the own entry back, or enter one that the rules permit."
     return "This unit cannot be set safely for this bank; use another model."
@@ -224,7 +224,7 @@ def _above_plan(row: SheetRow, amps: float) -> bool:
     return not isinstance(row.target, (str, bool)) and amps > row.target + 1e-6
 
 
-def _rows_of(solved: Solved, unit: Unit, quantity: str, totals: bool = True) -> Sequence[tuple[SheetRow, float]]:
+def _rows_of(solved: Solved, unit: Device, quantity: str, totals: bool = True) -> Sequence[tuple[SheetRow, float]]:
     """Return the rows of a unit that carry a quantity; what is set on the host only counts for the followers of its model too.
 
     ``totals``: what is set once for all units together counts for followers as well; not where parts are added up.
@@ -244,10 +244,16 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     most = {"charge_max_a": limits.charge.bank_a, "discharge_max_a": limits.discharge.bank_a}
     for quantity, way in SUMS:
+        if quantity == "charge_max_a" and solved.controller is not None:
+            continue  # the controller holds the bank's current, whatever the chargers may give
         limit = most[quantity]
-        parts: list[tuple[Unit, SheetRow, float]] = []
-        for unit in solved.units:
+        parts: list[tuple[Device, SheetRow, float]] = []
+        chargers = [p for p in solved.parts if p.kind == "sun-charger"] if quantity == "charge_max_a" else []
+        found: list[Device] = [*solved.units, *chargers]
+        for unit in found:
             rows = _rows_of(solved, unit, quantity, totals=False)
+            if unit.kind == "sun-charger":
+                rows = [*rows, *solved.entered.get(unit.id, {}).get("sun_charge_max_a", ())]
             if rows:
                 row, amps = max(rows, key=lambda r: r[1])
                 parts.append((unit, row, amps))
@@ -442,10 +448,10 @@ def _window(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("entry-agrees", "sheet", "Units of one model in parallel are set to the same thresholds", "entry_i = entry_j")
 def _agree(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    shown: dict[tuple[str, str], list[tuple[Sequence[str], Unit, SheetRow]]] = {}
+    shown: dict[tuple[str, str], list[tuple[Sequence[str], Device, SheetRow]]] = {}
     for ids, unit, sheet in _judged(solved):
         for row in sheet.settings:
-            if row.quantity and QUANTITIES[row.quantity].kind in ("volts", "soc"):
+            if unit.kind == "unit" and row.quantity and QUANTITIES[row.quantity].kind in ("volts", "soc"):
                 shown.setdefault((unit.profile.id, row.setting), []).append((ids, unit, row))
     for sets in shown.values():
         if len({row.entry for _, _, row in sets}) < 2:
@@ -463,7 +469,7 @@ def _agree(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("own-entry-read", "sheet", "An own entry is a value that the setting can show", "entry_min <= own entry <= entry_max")
 def _read(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for unit in solved.units:
+    for unit in solved.devices:
         settings = {s.id: s for s in unit.profile.settings}
         for id, text in solved.job.extra_entries.get(unit.id, {}).items():
             at = f"/extra_entries/{unit.id}/{id}"
@@ -540,7 +546,7 @@ def _carry_on(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     for ids, unit, sheet in _judged(solved):
         row = next((r for r in sheet.settings if r.quantity == "link_loss_action" and r.value == "carry-on"), None)
-        missing = fallback_missing(solved, unit)
+        missing = fallback_missing(solved, unit) if isinstance(unit, Unit) else []
         if row is not None and missing:
             yield rule.finding(
                 "stop",

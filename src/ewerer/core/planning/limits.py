@@ -10,17 +10,18 @@ from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from ..devices.codec import encode, factor_of
+from ..devices.library import Library
 from ..documents.job import Job
-from ..documents.profiles import Setting
+from ..documents.profiles import ControllerProfile, Setting
 from ..documents.results.bank import Bank
 from ..documents.results.limits import Ac, AcFeed, AcSource, Cap, Chain, Limits, UnitShare
 from ..documents.results.link import Link
-from ..trade.chemistries import CHEMISTRIES, derating
+from ..trade.chemistries import derating
 from ..trade.finding import Finding
 from ..trade.margins import CHARGER_EFFICIENCY, CONTINUOUS, FUSE_FACTOR, INVERTER_EFFICIENCY, LEGS
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
-from .bank import reported_a, shared_limit_a
+from .bank import chemistry_of, reported_a, shared_limit_a
 from .solved import Module, Solved, Unit
 from .wiring import carries_a, plan_wiring
 
@@ -324,9 +325,13 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
             )
         )
     bank_in = min(c.a for c in lasting(into))
+    system = solved.controller is not None
     unit_steps = [_amp_step(u, "charge_max_a") for u in units]
     units_first = job.policy.charge_order == "mains-first"
-    if units_first:
+    if system:  # the controller holds the bank's current, so that no charger starves the loads
+        unit_parts = [floor_to_step(top, step) for top, step in zip(unit_max, unit_steps, strict=True)]
+        sun_parts = [floor_to_step(c.profile.charge_max_a, 1.0) for c in sun_chargers]
+    elif units_first:
         unit_parts = split(bank_in, unit_max, unit_steps) if units else []
         sun_parts = split(bank_in - sum(unit_parts), sun_max, [1.0] * len(sun_max)) if sun_max else []
     else:
@@ -341,7 +346,7 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
         for c, a in zip(sun_chargers, sun_parts, strict=True)
     ]
 
-    low_v = bank.series_cells * (bank.cell_min_v + CHEMISTRIES[bank.chemistry].margins.shutdown_v)
+    low_v = bank.series_cells * (bank.cell_min_v + chemistry_of(modules).margins.shutdown_v)
     eta = ratings.inverter_efficiency if ratings else INVERTER_EFFICIENCY
     outof = [*_module_caps(job, modules, bank, link, out=True), *_wire_caps(job)]
     out_max = [discharge_a(u.profile.ratings.continuous_w, u.profile.ratings.inverter_efficiency, low_v) for u in units]
@@ -489,9 +494,52 @@ def ac_parts(job: Job, units: Sequence[Unit], shares: Sequence[UnitShare], ac: A
     return out
 
 
-def bank_gets_a(job: Job, charge_a: float) -> float:
+def loads_unmetered(job: Job, library: Library) -> bool:
+    """Return whether DC loads draw from the bank without being metered: always, unless a controller meters them."""
+    if job.controller is None:
+        return True
+    own = job.controller.meters_dc_loads
+    held = library.get(job.controller.profile, ControllerProfile)
+    return not (own if own is not None else held is not None and held.meters_dc_loads)
+
+
+@check(
+    "controller-caps",
+    "limits",
+    "Where a controller caps the bank's own current, chargers stand at their own maxima and the cap is the bank's limit",
+    "cap = I_bank; DC loads not metered: bank gets cap - I_dc",
+)
+def _controller(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    job, limits = solved.job, solved.limits
+    if job.controller is None or limits is None:
+        return
+    if solved.controller is None:
+        yield rule.finding(
+            "caution",
+            "The controller caps nothing",
+            f"{job.controller.id} has no setting for the bank's current; each charger is held by its own part of the limit.",
+            "/controller/profile",
+        )
+        return
+    dc = job.site.dc_loads_a or 0.0
+    unmetered = loads_unmetered(job, solved.library)
+    gets = f" DC loads of {figure(dc)} A are not metered: the bank gets {figure(max(0.0, limits.charge.bank_a - dc), 1)} A while they run."
+    yield rule.finding(
+        "note",
+        f"The controller holds the bank at {figure(limits.charge.bank_a, 1)} A",
+        "Chargers stand at their own maxima, so that none starves the loads." + (gets if unmetered and dc else ""),
+        "/controller",
+        "",
+        cap_a=limits.charge.bank_a,
+        dc_loads_a=dc,
+        metered=not unmetered,
+    )
+
+
+def bank_gets_a(solved: Solved, charge_a: float) -> float:
     """Return what of a charging current [A] reaches the bank where DC loads that nobody measures take their part first."""
-    return max(0.0, charge_a - (job.site.dc_loads_a or 0.0))
+    unmetered = loads_unmetered(solved.job, solved.library)
+    return max(0.0, charge_a - (solved.job.site.dc_loads_a or 0.0)) if unmetered else charge_a
 
 
 @check("charge-limit-none", "limits", "A bank that may not be charged now is named", "I_charge > 0")
@@ -665,8 +713,8 @@ def _sun_share(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check("dc-loads", "limits", "DC loads that are not metered count as charging", "I_bank = cap - I_dc")
 def _dc_loads(rule: Rule, solved: Solved) -> Iterator[Finding]:
     dc = solved.job.site.dc_loads_a
-    if solved.limits and dc:
-        left = bank_gets_a(solved.job, solved.limits.charge.bank_a)
+    if solved.limits and dc and loads_unmetered(solved.job, solved.library):
+        left = bank_gets_a(solved, solved.limits.charge.bank_a)
         yield rule.finding(
             "note",
             "DC loads come off the charge",

@@ -9,11 +9,25 @@ from ..devices.addresses import address_of, planned_addresses, up_positions
 from ..devices.cable import DIFFERENTIAL, Contact, clashes, coincide, make_cable, plan_terminators, split_pair, straight_contacts
 from ..devices.library import Library
 from ..documents.job import Job
-from ..documents.profiles import Bms, Firmware, HostRule, InverterProfile, ModuleProfile, Port, Protocol, TimedRequest
+from ..documents.profiles import (
+    AdapterProfile,
+    Bms,
+    Firmware,
+    HostRule,
+    InverterProfile,
+    ModuleProfile,
+    Port,
+    Protocol,
+    SunChargerProfile,
+    TimedRequest,
+)
 from ..documents.results.link import (
+    AdapterLink,
     AddressPlan,
+    ChargerLink,
     Display,
     FirmwareVerdict,
+    LampRow,
     Link,
     LinkCandidate,
     LinkProblem,
@@ -24,7 +38,7 @@ from ..trade.finding import Finding
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import reported_a
-from .solved import Module, Solved, Unit, host_of
+from .solved import Device, Module, Part, Solved, Unit, host_of
 
 RANK = formula_rule(
     "link-rank",
@@ -121,12 +135,48 @@ def _rate(bitrate: int) -> str:
     return f"{bitrate // 1000} kbit/s" if bitrate % 1000 == 0 else f"{bitrate} bit/s"
 
 
+Talker = InverterProfile | SunChargerProfile
+"""Devices that a BMS can speak to."""
+
+ADAPTER = formula_rule(
+    "link-adapter",
+    "link",
+    "An adapter hears the battery on one port and speaks the device's protocol on the other",
+    "protocol_bms in battery side, protocol_device in device side",
+)
+
+
+def _heard(bms: Bms, adapter: AdapterProfile | None) -> Iterator[tuple[Protocol, Port, Protocol]]:
+    """Yield what a device can hear of a BMS: protocol and port it meets, and the BMS's own protocol behind it."""
+    ports = {p.id: p for p in bms.ports}
+    if adapter is None:
+        yield from ((p, ports[p.port], p) for p in bms.protocols)
+        return
+    sides = {p.id: p for p in adapter.ports}
+    for theirs in bms.protocols:
+        inlet = next((p for p in adapter.battery_side if _understands(p, sides[p.port], theirs, ports[theirs.port])), None)
+        if inlet is not None:
+            yield from ((out, sides[out.port], theirs) for out in adapter.device_side)
+
+
+def _understands(ours: Protocol, here: Port, theirs: Protocol, there: Port) -> bool:
+    return ours.name == theirs.name and not list(_near(ours, theirs, here, there))
+
+
+def speaks(unit: Talker) -> list[Protocol]:
+    """Return the protocols a device obeys: all that an inverter lists, those that a sun charger follows."""
+    if isinstance(unit, SunChargerProfile) and unit.follows:
+        return [p for p in unit.protocols if p.name in unit.follows]
+    return list(unit.protocols)
+
+
 def pairing(
-    unit: InverterProfile,
+    unit: Talker,
     module: ModuleProfile | Module,
     taken: Iterable[str] = (),
     unit_firmware: FirmwareVerdict | None = None,
     module_firmware: FirmwareVerdict | None = None,
+    adapter: AdapterProfile | None = None,
 ) -> list[LinkCandidate]:
     """Return every way the two families could talk, possible or not, the best first; open loop is not among them.
 
@@ -137,13 +187,13 @@ def pairing(
     family = module.family or module.id
     if bms is None:
         return []
-    unit_ports, bms_ports = {p.id: p for p in unit.ports}, {p.id: p for p in bms.ports}
+    unit_ports = {p.id: p for p in unit.ports}
     found: list[LinkCandidate] = []
-    for ours in unit.protocols:
-        for theirs in bms.protocols:
+    for ours in speaks(unit):
+        for theirs, there, behind in _heard(bms, adapter):
             if ours.name != theirs.name:
                 continue
-            here, there = unit_ports[ours.port], bms_ports[theirs.port]
+            here = unit_ports[ours.port]
             against = list(_near(ours, theirs, here, there))
             if ours.port in set(taken):
                 against.append(
@@ -162,7 +212,11 @@ def pairing(
                         )
                     )
             approved = ours.approved and theirs.approved
-            speaks_for = [f"both speak {theirs.name} {theirs.version} at {_rate(ours.bitrate)}"]
+            speaks_for = [
+                f"both speak {theirs.name} {theirs.version} at {_rate(ours.bitrate)}"
+                if adapter is None
+                else f"{adapter.name} turns {behind.name} {behind.version} into {theirs.name} {theirs.version}"
+            ]
             speaks_for.append("approved by both makers, which warranties ask for" if approved else "a generic protocol")
             if here.bus == there.bus and not any(p.severity == "stop" for p in against):
                 if coincide(there, here) and not split_pair(there) and not any(clashes(there, here)):
@@ -171,25 +225,27 @@ def pairing(
                     against.append(LinkProblem(rule="cable-kind", severity="note", text="needs a made cable"))
             found.append(
                 LinkCandidate(
-                    key=candidate_key(family, ours, theirs),
+                    key=candidate_key(family, ours, behind) + (f"/{adapter.id}" if adapter else ""),
                     loop="closed",
-                    word=f"{theirs.name} {theirs.version}",
+                    word=f"{theirs.name} {theirs.version}" + (f" through {adapter.name}" if adapter else ""),
                     family=family,
                     protocol=theirs.name,
                     version=theirs.version,
                     bus=here.bus,
                     bitrate=ours.bitrate,
                     unit_port=ours.port,
-                    bms_port=theirs.port,
+                    bms_port=behind.port,
                     entry=ours.entry,
+                    adapter=adapter.id if adapter else None,
+                    bms_protocol=f"{behind.name} {behind.version}" if adapter else None,
                     possible=not any(p.severity == "stop" for p in against),
                     chosen=False,
                     speaks_for=speaks_for if not any(p.severity == "stop" for p in against) else [],
                     speaks_against=against,
                 )
             )
-    names = {p.name for p in unit.protocols}, {p.name for p in bms.protocols}
-    if not found and names[1]:
+    names = {p.name for p in speaks(unit)}, {p.name for p in bms.protocols}
+    if not found and names[1] and adapter is None:
         found.append(
             LinkCandidate(
                 key=f"{family}/none",
@@ -223,7 +279,7 @@ def _worth(c: LinkCandidate) -> tuple[bool, bool, bool, int]:
     return (not c.possible, any(p.severity == "caution" for p in c.speaks_against), not approved, len(c.speaks_against))
 
 
-def open_candidates(unit: InverterProfile | None) -> list[LinkCandidate]:
+def open_candidates(unit: Talker | None) -> list[LinkCandidate]:
     """Return the open-loop ways that always exist, the one with metering first where the unit can count."""
     base = LinkCandidate(
         key=OPEN,
@@ -248,7 +304,7 @@ def open_candidates(unit: InverterProfile | None) -> list[LinkCandidate]:
             )
         ],
     )
-    if unit is not None and unit.counts_coulombs:
+    if unit is not None and unit.sees_coulombs:
         metered = base.model_copy(
             update={
                 "key": OPEN_METERED,
@@ -260,7 +316,9 @@ def open_candidates(unit: InverterProfile | None) -> list[LinkCandidate]:
     return [base]
 
 
-def firmware_of(job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library) -> list[FirmwareVerdict]:
+def firmware_of(
+    job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library, parts: Sequence[Part] = ()
+) -> list[FirmwareVerdict]:
     """Return what profiles and the person's own notes say of every device's firmware; own notes win."""
     own = {(n.profile, n.version): n for n in job.link.firmware_notes}
 
@@ -280,6 +338,11 @@ def firmware_of(job: Job, modules: Sequence[Module], units: Sequence[Unit], libr
         )
 
     out = [judge(u.id, u.profile.id, u.profile.firmware, u.job.firmware) for u in units]
+    out += [
+        judge(p.id, p.profile.id, p.profile.firmware, p.firmware)
+        for p in parts
+        if p.kind != "module" and (p.profile.firmware or p.firmware)
+    ]
     for m, given in zip(modules, job.bank.modules, strict=True):
         profile = library.get(given.profile, ModuleProfile) if given.profile else None
         if profile is not None and (profile.firmware or given.firmware):
@@ -287,21 +350,36 @@ def firmware_of(job: Job, modules: Sequence[Module], units: Sequence[Unit], libr
     return out
 
 
-def link_candidates(job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library) -> list[LinkCandidate]:
+def listener(units: Sequence[Unit], parts: Sequence[Part]) -> Device | None:
+    """Return the device that the BMS cable goes to: the host unit, without units the first sun charger with a port."""
+    return host_of(units) or next((p for p in parts if isinstance(p.profile, SunChargerProfile) and p.profile.ports), None)
+
+
+def adapter_of(job: Job, library: Library) -> AdapterProfile | None:
+    """Return the adapter that is at hand, None without one."""
+    return library.get(job.link.adapter, AdapterProfile) if job.link.adapter else None
+
+
+def link_candidates(
+    job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library, parts: Sequence[Part] = ()
+) -> list[LinkCandidate]:
     """Return all candidates between every module family and the host unit, ranked, one of them chosen."""
-    host = host_of(units)
-    firmware = {f.device: f for f in firmware_of(job, modules, units, library)}
+    host = listener(units, parts)
+    profile = host.profile if host is not None else None
+    talker = profile if isinstance(profile, (InverterProfile, SunChargerProfile)) else None
+    firmware = {f.device: f for f in firmware_of(job, modules, units, library, parts)}
     families: dict[str, Module] = {}
     for m in modules:
         if m.family is not None and m.bms is not None:
             families.setdefault(m.family, m)
     found: list[LinkCandidate] = []
     mixed = len({m.family for m in modules}) > 1
-    if host is not None:
+    if host is not None and talker is not None:
+        adapter = adapter_of(job, library)
         for family, module in families.items():
-            for c in pairing(
-                host.profile, module, job.link.taken_ports.get(host.id, ()), firmware.get(host.id), firmware.get(module.id)
-            ):
+            known = job.link.taken_ports.get(host.id, ()), firmware.get(host.id), firmware.get(module.id)
+            straight = pairing(talker, module, *known)
+            for c in [*straight, *(pairing(talker, module, *known, adapter) if adapter else ())]:
                 if mixed:
                     deaf = [m.id for m in modules if m.family != family]
                     c = c.model_copy(
@@ -319,7 +397,7 @@ def link_candidates(job: Job, modules: Sequence[Module], units: Sequence[Unit], 
                 found.append(c)
     good = [c for c in found if c.possible and not mixed]
     unheard = [c for c in found if c.possible and mixed]
-    ranked = [*sorted(good, key=_worth), *open_candidates(host.profile if host else None), *sorted(unheard, key=_worth)]
+    ranked = [*sorted(good, key=_worth), *open_candidates(talker), *sorted(unheard, key=_worth)]
     ranked += sorted((c for c in found if not c.possible), key=_worth)
     chosen = _choose(job, ranked)
     return [c.model_copy(update={"chosen": c is chosen}) for c in ranked]
@@ -336,9 +414,101 @@ def _choose(job: Job, ranked: Sequence[LinkCandidate]) -> LinkCandidate:
     return next(c for loop in loops for c in possible if c.loop == loop)
 
 
-def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library) -> Link:
+def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library, parts: Sequence[Part] = ()) -> Link:
     """Return the link of the plan: the chosen candidate with cable, addresses, terminators and expected displays."""
-    host = host_of(units)
+    made = _main_link(job, modules, units, library, parts)
+    return made.model_copy(update={"chargers": _charger_links(made, job, modules, parts, library)})
+
+
+def _adapter_link(adapter: AdapterProfile, theirs: Protocol, there: Port, job: Job, out: Protocol) -> tuple[AdapterLink, Port]:
+    """Return the adapter's part of a link and its port towards the device."""
+    ports = {p.id: p for p in adapter.ports}
+    inlet = next(p for p in adapter.battery_side if p.name == theirs.name and p.version == theirs.version)
+    return (
+        AdapterLink(
+            id=adapter.id,
+            name=adapter.name,
+            protocol=f"{theirs.name} {theirs.version}",
+            battery_port=ports[inlet.port].label,
+            device_port=ports[out.port].label,
+            bitrate=theirs.bitrate,
+            cable=make_cable(there, ports[inlet.port], theirs.bitrate, job.link.cable, None),
+            lamps=[LampRow(shows=x.shows, means=x.means) for x in adapter.lamps],
+        ),
+        ports[out.port],
+    )
+
+
+def _charger_links(made: Link, job: Job, modules: Sequence[Module], parts: Sequence[Part], library: Library) -> list[ChargerLink]:
+    """Return how each sun charger with a menu hears of the bank: by a cable of its own, through the first charger, or not."""
+    chargers = [p for p in parts if isinstance(p.profile, SunChargerProfile)]
+    speaking = [m for m in modules if m.id in made.speaking] or list(modules[:1])
+    bms = speaking[0].bms if speaking else None
+    out: list[ChargerLink] = []
+    for part in chargers:
+        profile = part.profile
+        assert isinstance(profile, SunChargerProfile)
+        empty = {"protocol": None, "port": None, "bms_port": None, "cable": None}
+
+        def no(why: str, part: Part = part, empty: dict[str, None] = empty) -> ChargerLink:
+            return ChargerLink(charger=part.id, role=part.role, follows=False, through="none", why=why, **empty)
+
+        lead = out[0] if out else None
+        if part.role == "follower" and lead is not None and lead.follows and profile.setting_for("interface_role") is not None:
+            out.append(
+                lead.model_copy(
+                    update={
+                        "charger": part.id,
+                        "role": part.role,
+                        "through": "host",
+                        "cable": None,
+                        "adapter": None,
+                        "why": f"It follows {lead.charger}, which hears the BMS.",
+                    }
+                )
+            )
+            continue
+        if bms is None or job.policy.loop == "open" or len({m.family for m in modules}) > 1:
+            out.append(no("Open loop: it keeps its own volts and amps."))
+            continue
+        adapter = adapter_of(job, library)
+        ways = pairing(profile, speaking[0]) + (pairing(profile, speaking[0], adapter=adapter) if adapter else [])
+        best = next((c for c in sorted(ways, key=_worth) if c.possible), None)
+        if best is None:
+            said = next(
+                (p.text for c in ways for p in c.speaks_against if p.severity == "stop"), "it speaks no protocol of the BMS"
+            )
+            out.append(no(f"Open loop: {said}."))
+            continue
+        ports = {p.id: p for p in bms.ports}
+        here = next(p for p in profile.ports if p.id == best.unit_port)
+        there = ports[best.bms_port or ""]
+        link = None
+        if best.adapter is not None and adapter is not None:
+            theirs = next(p for p in bms.protocols if f"{p.name} {p.version}" == best.bms_protocol and p.port == best.bms_port)
+            spoken = next(p for p in adapter.device_side if p.name == best.protocol and p.version == best.version)
+            link, meets = _adapter_link(adapter, theirs, there, job, spoken)
+        else:
+            meets = there
+        out.append(
+            ChargerLink(
+                charger=part.id,
+                role=part.role,
+                follows=True,
+                through="bms",
+                protocol=f"{best.protocol} {best.version}",
+                port=here.label,
+                bms_port=there.label,
+                cable=make_cable(meets, here, best.bitrate or 0, job.link.cable, None),
+                adapter=link,
+                why="; ".join(best.speaks_for[:1]) + ".",
+            )
+        )
+    return out
+
+
+def _main_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library, parts: Sequence[Part]) -> Link:
+    host = listener(units, parts)
     if host is None or not modules:
         return Link(
             loop="open",
@@ -348,11 +518,11 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], librar
             bms_port=None,
             bitrate=None,
             why="There is nothing to link yet.",
-            firmware=firmware_of(job, modules, units, library),
+            firmware=firmware_of(job, modules, units, library, parts),
         )
-    candidates = link_candidates(job, modules, units, library)
+    candidates = link_candidates(job, modules, units, library, parts)
     chosen = next(c for c in candidates if c.chosen)
-    firmware = firmware_of(job, modules, units, library)
+    firmware = firmware_of(job, modules, units, library, parts)
     if chosen.loop == "open":
         return Link(
             loop="open",
@@ -371,8 +541,14 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], librar
     speaking = speaking_modules(job, modules, chosen.family)
     bms = speaking[0].bms
     assert bms is not None and chosen.bitrate is not None
+    assert isinstance(host.profile, (InverterProfile, SunChargerProfile))
     here = next(p for p in host.profile.ports if p.id == chosen.unit_port)
     there = next(p for p in bms.ports if p.id == chosen.bms_port)
+    adapter, meets, between = adapter_of(job, library), there, None
+    if chosen.adapter is not None and adapter is not None:
+        theirs = next(p for p in bms.protocols if f"{p.name} {p.version}" == chosen.bms_protocol and p.port == chosen.bms_port)
+        spoken = next(p for p in adapter.device_side if p.name == chosen.protocol and p.version == chosen.version)
+        between, meets = _adapter_link(adapter, theirs, there, job, spoken)
     return Link(
         loop="closed",
         protocol=f"{chosen.protocol} {chosen.version}",
@@ -380,13 +556,16 @@ def plan_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], librar
         unit_port=chosen.unit_port,
         bms_port=chosen.bms_port,
         bitrate=chosen.bitrate,
-        why=f"Both ends speak {chosen.protocol} {chosen.version} at {_rate(chosen.bitrate)}.",
+        why=f"Both ends speak {chosen.protocol} {chosen.version} at {_rate(chosen.bitrate)}."
+        if between is None
+        else f"{between.name} turns {between.protocol} into {chosen.protocol} {chosen.version}.",
+        adapter=between,
         key=chosen.key,
         family=chosen.family,
         speaking=[m.id for m in speaking],
         silent=[m.id for m in modules if m.family != chosen.family],
         candidates=candidates,
-        cable=make_cable(there, here, chosen.bitrate, job.link.cable, job.link.length_m),
+        cable=make_cable(meets, here, chosen.bitrate, job.link.cable, job.link.length_m),
         addresses=plan_addresses(job, speaking, bms, chosen.family or ""),
         terminators=plan_terminators(here.bus, job.link.measured_ohm),
         displays=displays(speaking, bms, _resting(modules)),
@@ -437,9 +616,7 @@ def charge_request_v(modules: Sequence[Module], bms: Bms) -> float | None:
     """Return the charge voltage [V] that the host module asks for: its own, or the lowest of all, by the family's rule."""
 
     def own(m: Module) -> float | None:
-        cell = m.bms.request_cell_v if m.bms else None
-        cell = cell or m.charge_cell_high_v
-        return None if cell is None else clean(cell * m.series_cells)
+        return None if m.asked_cell_v is None else clean(m.asked_cell_v * m.series_cells)
 
     if bms.charge_voltage_rule == "host":
         return own(modules[0]) if modules else None
@@ -583,7 +760,7 @@ def plan_addresses(job: Job, speaking: Sequence[Module], bms: Bms, family: str) 
 @check("link-chosen", "link", "A link that was chosen must exist", "loop = closed only if a candidate is possible")
 def _chosen(rule: Rule, solved: Solved) -> Iterator[Finding]:
     link = solved.link
-    if not solved.units or not solved.modules:
+    if listener(solved.units, solved.parts) is None or not solved.modules:
         return
     wanted = solved.job.link.choice
     if wanted is not None and wanted != link.key:
@@ -648,11 +825,9 @@ def _unheard(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check("firmware-listed", "link", "Firmware known as bad is named with the reason; stable beats latest", "version not in known bad")
 def _firmware(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for f in solved.link.firmware:
-        unit = next((u for u in solved.units if u.id == f.device), None)
+        unit = next((d for d in solved.devices if d.id == f.device), None)
         at = (
-            f"/units/{unit.index}/firmware"
-            if unit
-            else f"/bank/modules/{next(m.index for m in solved.modules if m.id == f.device)}/firmware"
+            f"{unit.at}/firmware" if unit else f"/bank/modules/{next(m.index for m in solved.modules if m.id == f.device)}/firmware"
         )
         if f.verdict == "bad":
             good = f" Known good: {', '.join(f.known_good)}." if f.known_good else ""
@@ -676,12 +851,17 @@ def _firmware(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 
 def _cable_check(solved: Solved) -> tuple[Port, Port] | None:
-    link, host = solved.link, solved.host
+    link, host = solved.link, listener(solved.units, solved.parts)
     speaking = next((m for m in solved.modules if m.id == (link.speaking[0] if link.speaking else None)), None)
     if link.loop != "closed" or host is None or speaking is None or speaking.bms is None:
         return None
     there = next(p for p in speaking.bms.ports if p.id == link.bms_port)
+    if not isinstance(host.profile, (InverterProfile, SunChargerProfile)):
+        return None
     here = next(p for p in host.profile.ports if p.id == link.unit_port)
+    adapter = adapter_of(solved.job, solved.library)
+    if link.adapter is not None and adapter is not None:
+        there = next(p for p in adapter.ports if p.label == link.adapter.device_port)
     return there, here
 
 
@@ -696,7 +876,7 @@ def _cable_kind(rule: Rule, solved: Solved) -> Iterator[Finding]:
         yield rule.finding(
             "note",
             "The cable is made, not bought",
-            f"{there.label} of the BMS to {here.label} of the unit: "
+            f"{there.label} of the {'adapter' if solved.link.adapter else 'BMS'} to {here.label} of the unit: "
             + ", ".join(f"{w.signal} {w.from_} to {w.to} ({w.colour})" for w in cable.wires)
             + ".",
             "/link/cable",

@@ -7,12 +7,11 @@ from dataclasses import replace
 
 from ..devices.library import Library
 from ..documents.job import Job
-from ..documents.profiles import InverterProfile
+from ..documents.profiles import MenuProfile
 from ..documents.results.bank import Bank
 from ..documents.results.link import Link
-from ..trade.chemistries import charge_level_v
 from . import judged
-from .bank import chemistry_of, plan_bank, resolve_modules
+from .bank import charge_cell_v, chemistry_of, plan_bank, resolve_modules
 from .derived import derive
 from .limits import plan_limits
 from .link import charge_request_v, plan_link
@@ -20,7 +19,7 @@ from .sheet import plan_sheets, plan_values
 from .solved import Module, Solved
 from .sources import plan_sources
 from .thresholds import basis_of, solve_ladder
-from .units import resolve_sun_chargers, resolve_units
+from .units import resolve_parts, resolve_sun_chargers, resolve_units
 from .windows import plan_windows
 
 ROUNDS = 4
@@ -36,13 +35,15 @@ def asked_v(link: Link, modules: Sequence[Module]) -> float:
 
 def first_charge_v(job: Job, modules: Sequence[Module], bank: Bank, link: Link) -> float:
     """Return where the planned volts of charging start from [V]: the person's own figure, else the chosen school; what the BMS asks for."""
-    school = bank.series_cells * charge_level_v(chemistry_of(modules), job.policy.charge_school)
+    school = bank.series_cells * charge_cell_v(job, chemistry_of(modules))[0]
     return max(job.policy.own_number("absorb_v") or school, asked_v(link, modules))
 
 
 def highest_charge_v(solved: Solved) -> float:
     """Return the highest volts that any unit is planned to charge to [V], what the BMS asks for in closed loop included."""
-    planned = [r.value for ladder in solved.ladders.values() for n, r in ladder.rungs.items() if n in ("absorb_v", "float_v")]
+    planned = [
+        r.value for ladder in solved.ladders.values() for n, r in ladder.rungs.items() if n in ("absorb_v", "float_v", "equalise_v")
+    ]
     return max([*planned, asked_v(solved.link, solved.modules)]) or solved.charge_v
 
 
@@ -50,21 +51,26 @@ def solve(job: Job, library: Library) -> Solved:
     """Return everything that can be worked out of a job: bank, link, limits, ladders, figures, sheets; no findings yet."""
     modules = resolve_modules(job, library)
     units = resolve_units(job, library)
+    chargers = resolve_sun_chargers(job, library)
     bank = plan_bank(job, modules)
-    link = plan_link(job, modules, units, library)
+    parts = resolve_parts(job, chargers, units, library)
+    link = plan_link(job, modules, units, library, parts)
     solved = Solved(
         job=job,
         library=library,
         modules=modules,
         units=units,
-        sun_chargers=resolve_sun_chargers(job, library),
+        sun_chargers=chargers,
+        parts=parts,
         bank=bank,
         link=link,
         windows=plan_windows(job, units),
         charge_v=first_charge_v(job, modules, bank, link) if bank else 0.0,
     )
     if bank is not None:
-        profiles: list[InverterProfile | None] = [*solved.profiles] or [None]
+        profiles: list[MenuProfile | None] = [*solved.menus]
+        if not solved.units:
+            profiles.insert(0, None)
         for turn in range(ROUNDS):
             limits = plan_limits(solved, bank)
             solved = replace(solved, limits=limits, mains_charge_a=sum(s.a for s in limits.ac.units))
@@ -77,7 +83,7 @@ def solve(job: Job, library: Library) -> Solved:
             solved = replace(solved, charge_v=highest)
         solved = replace(solved, derived={p.id if p else "": derive(solved, p) for p in profiles})
     solved = replace(solved, sources=plan_sources(solved))
-    solved = replace(solved, values={u.id: plan_values(u, solved) for u in units})
+    solved = replace(solved, values={d.id: plan_values(d, solved) for d in solved.devices})
     solved = judged.with_entries(replace(solved, sheets=plan_sheets(solved)))
     safer = judged.careful(solved)
     return solved if safer is solved else judged.with_entries(replace(safer, sheets=plan_sheets(safer)))

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
 from itertools import product
 
-from ..devices.codec import Entry, Value, decode, encode, encoding_words, takes
+from ..devices.codec import Entry, Facts, Value, decode, encode, encoding_words, factory_shown, takes
 from ..devices.model import asked_for
 from ..documents.conditions import Condition, parse_condition, parse_interlock
-from ..documents.profiles import InverterProfile, Setting
+from ..documents.profiles import InverterProfile, MenuProfile, ModuleProfile, Setting, SunChargerProfile
 from ..documents.results.sheet import ByHand, LeftAlone, SheetRow, UnitSheet
 from ..trade.finding import Finding
 from ..trade.quantities import OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import figure
 from .limits import ac_limiter, may_charge_from_ac
-from .solved import Solved, Unit
+from .slotrows import ROWS, slot_values, slot_word
+from .solved import Device, Part, Solved, Unit
 from .wishes import HAND
 
 ORDER = formula_rule(
@@ -34,8 +36,132 @@ MOST_OPENED = 4
 """Most settings outside the plan that are moved for one condition."""
 
 
-def plan_values(unit: Unit, solved: Solved) -> dict[str, Value]:
-    """Return every planned canonical value for one unit: thresholds, derived figures, its own part and place."""
+def plan_values(device: Device, solved: Solved) -> dict[str, Value]:
+    """Return every planned canonical value for one device: thresholds, derived figures, its own part and place."""
+    if isinstance(device, Unit):
+        return _unit_values(device, solved)
+    return _module_values(device, solved) if device.kind == "module" else _part_values(device, solved)
+
+
+def _part_values(part: Part, solved: Solved) -> dict[str, Value]:
+    """Return what is planned for a sun charger or the controller."""
+    ladder = solved.ladders.get(part.profile.id)
+    if ladder is None or not ladder.view.feasible:
+        return {}
+    values: dict[str, Value] = {name: rung.value for name, rung in ladder.rungs.items()}
+    values |= {name: d.value for name, d in solved.derived_for(part.profile).items()}
+    if solved.limits is None:
+        return values
+    if part.kind == "sun-charger":
+        own = next((s.a for s in solved.limits.charge.units if s.unit == part.id and s.kind == "sun-charger"), 0.0)
+        values["charge_max_a"] = values["sun_charge_max_a"] = own
+        values["address"] = float(part.index + 1)
+        values["role"] = "single" if part.role == "alone" else part.role
+        values["interface_role"] = _interface(part)
+        for name in ("bms_protocol", "bms_port", "bms_bitrate"):
+            values.pop(name, None)
+        heard = _spoken(part, solved)
+        values["battery_type"] = "protocol" if heard else "user"
+        if heard and isinstance(part.profile, SunChargerProfile):
+            entry = next(p for p in part.profile.protocols if p.name == heard)
+            values |= {"bms_protocol": heard, "bms_port": entry.port, "bms_bitrate": float(entry.bitrate)}
+    else:
+        values["bank_charge_max_a"] = solved.limits.charge.bank_a
+        values["discharge_max_a"] = solved.limits.discharge.bank_a
+    return values
+
+
+def _module_values(part: Part, solved: Solved) -> dict[str, Value]:
+    """Return what is planned for the menu of a module's BMS: the protocol, what it asks for, its own limits and address."""
+    m = next(x for x in solved.modules if x.id == part.id)
+    values: dict[str, Value] = {"capacity_ah": m.capacity_ah, "series_cells": float(m.series_cells)}
+    values["charge_max_a"] = min(m.charge_a, m.charge_warranty_a or m.charge_a)
+    values["discharge_max_a"] = min(m.discharge_a, m.discharge_warranty_a or m.discharge_a)
+    values["interface_role"] = _interface(part)
+    if m.asked_cell_v is not None:
+        values["absorb_v"] = m.asked_cell_v * m.series_cells
+    ladder, derived = solved.ladder, solved.derived_for(solved.host.profile if solved.host else None)
+    if ladder is not None and "float_v" in ladder.rungs:
+        values["float_v"] = ladder.rungs["float_v"].value
+    values |= {n: derived[n].value for n in ("absorb_min", "tail_a", "temp_stop_c", "low_temp_stop_c") if n in derived}
+    placed = solved.link.addresses.modules if solved.link.addresses else []
+    address = next((a.address for a in placed if a.module == part.id), None)
+    if address is not None:
+        values["address"] = float(address)
+    if solved.link.loop == "closed" and part.id in solved.link.speaking and solved.link.protocol is not None:
+        values["bms_protocol"] = _spoken(part, solved)
+        if solved.link.bms_port is not None:
+            values["bms_port"] = solved.link.bms_port
+        rate = solved.link.adapter.bitrate if solved.link.adapter else solved.link.bitrate
+        if rate is not None:
+            values["bms_bitrate"] = float(rate)
+    return values
+
+
+def _interface(part: Part) -> str:
+    """Return the part's place among its like: alone where it is and its menu has a word for that."""
+    setting = part.profile.setting_for("interface_role")
+    offered = (setting.encoding.choices or {}) if setting is not None else {}
+    return "host" if part.role == "alone" and "alone" not in offered else part.role
+
+
+def follows_bms(part: Part, solved: Solved) -> bool:
+    """Return whether a sun charger obeys the BMS that speaks."""
+    return any(c.charger == part.id and c.follows for c in solved.link.chargers)
+
+
+def _spoken(part: Part, solved: Solved) -> str:
+    """Return the name of the protocol that a charger obeys or a module speaks; empty where none is."""
+    if part.kind == "sun-charger":
+        said = next((c.protocol for c in solved.link.chargers if c.charger == part.id and c.follows), None)
+    else:
+        said = solved.link.adapter.protocol if solved.link.adapter else solved.link.protocol
+    return (said or "").split(" ")[0]
+
+
+def facts_of(device: Device, solved: Solved) -> Facts:
+    """Return what a choice may depend on, by the names of profiles' facts."""
+    facts = {
+        "topology": solved.job.site.ac.topology,
+        "role": "single" if isinstance(device, Unit) and len(solved.units) == 1 else device.role,
+        "units": "alone" if len(solved.units) == 1 else "group",
+        "firmware": device.firmware or "",
+        "loop": solved.link.loop,
+        "phase": "",
+        "place": "1",
+        "chemistry": solved.bank.chemistry if solved.bank else "",
+        "cells": str(solved.bank.series_cells) if solved.bank else "",
+    }
+    if isinstance(device, Unit):
+        same = [u.id for u in solved.units if u.job.phase == device.job.phase]
+        facts |= {"phase": device.job.phase, "place": str(same.index(device.id) + 1)}
+    return facts
+
+
+def given_texts(device: Device, solved: Solved) -> dict[str, str]:
+    """Return setting id -> text that a profile itself gives for this job: type codes by chemistry and cells, protocol numbers."""
+    profile = device.profile
+    out: dict[str, str] = {}
+    kind, protocol = profile.setting_for("battery_type"), profile.setting_for("bms_protocol")
+    if isinstance(profile, SunChargerProfile) and kind is not None and solved.bank is not None and isinstance(device, Part):
+        codes, chemistry = profile.battery_type_codes, solved.bank.chemistry
+        code = next((codes[k] for k in (f"{chemistry}-{solved.bank.series_cells}", chemistry, "user") if k in codes), None)
+        if code is not None and not (follows_bms(device, solved) and "protocol" in (kind.encoding.choices or {})):
+            out[kind.id] = code
+    name = "" if isinstance(device, Unit) else _spoken(device, solved)
+    if protocol is not None and name and not isinstance(device, Unit):
+        if isinstance(profile, ModuleProfile) and profile.bms is not None and device.id in solved.link.speaking:
+            spoken = [p for p in profile.bms.protocols if p.name == name and p.port == solved.link.bms_port]
+        elif isinstance(profile, SunChargerProfile) and follows_bms(device, solved):
+            spoken = [p for p in profile.protocols if p.name == name]
+        else:
+            spoken = []
+        if spoken and spoken[0].entry is not None:
+            out[protocol.id] = spoken[0].entry
+    return out
+
+
+def _unit_values(unit: Unit, solved: Solved) -> dict[str, Value]:
     ladder = solved.ladders.get(unit.profile.id)
     values: dict[str, Value] = {}
     if ladder is not None:
@@ -100,21 +226,48 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
     if solved.ladder is None or not solved.ladder.view.feasible:
         return {}
     rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone], list[ByHand]]] = {}
-    whys = {p.id: _whys(p, solved) for p in solved.profiles}
+    whys: dict[str, dict[str, list[str]]] = {}
     sheets = {}
-    for unit in solved.units:
-        profile = unit.profile
-        values = {n: v for n, v in solved.values[unit.id].items() if profile.setting_for(n) is not None}
-        extra = solved.job.extra_entries.get(unit.id, {})
-        key = (profile.id, unit.job.role, tuple(values.items()), tuple(extra.items()))
+    for device in solved.devices:
+        profile = device.profile
+        own = solved.ladders.get(profile.id)
+        if own is not None and not own.view.feasible:
+            continue
+        values = {n: v for n, v in solved.values[device.id].items() if profile.setting_for(n) is not None}
+        extra = solved.job.extra_entries.get(device.id, {})
+        facts = facts_of(device, solved) if any(s.encoding.by for s in profile.settings) else {}
+        given = _Given(facts, given_texts(device, solved), slot_values(device, solved) if isinstance(device, Unit) else {})
+        key = (profile.id, device.role, *(tuple(x.items()) for x in (values, extra, facts, given.texts, given.slots)))
         if key not in rows_of:
-            rows_of[key] = _rows(unit, values, extra, whys[profile.id])
+            if profile.id not in whys:
+                whys[profile.id] = _whys(profile, solved)
+            rows_of[key] = _rows(device, values, extra, whys[profile.id], given)
         rows, left, hand = rows_of[key]
-        sheets[unit.id] = UnitSheet(id=unit.id, name=profile.name, role=unit.job.role, settings=rows, leave_alone=left, decide=hand)
+        sheets[device.id] = UnitSheet(
+            id=device.id,
+            name=profile.name,
+            kind=device.kind,
+            role=device.role,
+            settings=rows,
+            leave_alone=left,
+            decide=hand,
+            unlock=profile.unlock.how if profile.unlock else "",
+            keys=f"{profile.keys.opens}; {profile.keys.commits}; {profile.keys.leaves}" if profile.keys else "",
+            wake=profile.wake or "",
+        )
     return sheets
 
 
-def _whys(profile: InverterProfile, solved: Solved) -> dict[str, list[str]]:
+@dataclass(frozen=True, slots=True)
+class _Given:
+    """What a device's rows are made with besides planned values: facts of its place, texts its profile gives, parts of slots."""
+
+    facts: Facts
+    texts: Mapping[str, str]
+    slots: Mapping[str, Value]
+
+
+def _whys(profile: MenuProfile, solved: Solved) -> dict[str, list[str]]:
     """Return the rule ids behind every planned quantity for units of ``profile``."""
     ladder = solved.ladders.get(profile.id)
     why = {n: r.why for n, r in ladder.rungs.items()} if ladder else {}
@@ -127,10 +280,10 @@ def _whys(profile: InverterProfile, solved: Solved) -> dict[str, list[str]]:
 
 
 def _rows(
-    unit: Unit, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]]
+    device: Device, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]], given: _Given
 ) -> tuple[list[SheetRow], list[LeftAlone], list[ByHand]]:
-    profile = unit.profile
-    shown = {s.id: s.factory for s in profile.settings if s.factory is not None}
+    profile = device.profile
+    shown = factory_shown(profile)
     entries: dict[str, Entry] = {}
     left: list[LeftAlone] = []
     hand: list[ByHand] = []
@@ -147,17 +300,32 @@ def _rows(
                 leave(s, f"The own entry cannot be entered: {error}.")
                 continue
             planned.append(s)
-        elif s.scope in ("host", "cluster-total") and unit.job.role == "follower":
+        elif s.scope in ("host", "cluster-total") and device.role == "follower":
             leave(
                 s, "Set on the host only; this unit follows it." if s.scope == "host" else "Set once, on the host, for all units."
             )
+        elif s.slot is not None:
+            if s.id in given.slots:
+                entries[s.id] = encode(s, given.slots[s.id], profile)
+                planned.append(s)
+            elif given.slots:
+                leave(s, "Part of a slot that is not used.")
+            else:
+                leave(s, "No windows are planned.")
+        elif s.id in given.texts:
+            try:
+                entries[s.id] = Entry(given.texts[s.id], decode(s, given.texts[s.id], profile))
+            except ValueError as error:
+                leave(s, f"The profile's own code cannot be entered: {error}.")
+                continue
+            planned.append(s)
         elif s.quantity is None or s.quantity in HAND:
             hand.append(_by_hand(s))
         elif s.quantity not in values:
             leave(s, "Does nothing in this job; leave at factory.")
         else:
             try:
-                entries[s.id] = encode(s, values[s.quantity], profile)
+                entries[s.id] = encode(s, values[s.quantity], profile, given.facts)
             except (KeyError, ValueError):
                 leave(s, f"The unit does not offer {values[s.quantity]}.")
                 continue
@@ -201,11 +369,11 @@ def _rows(
                 menu=s.menu,
                 label=s.label,
                 quantity=q.name if q else "",
-                word=q.word if q else "",
+                word=q.word if q else slot_word(s.slot) if s.slot else "",
                 entry=e.text,
                 unit=s.unit,
                 value=e.value,
-                target=values.get(q.name, e.value) if q else e.value,
+                target=values.get(q.name, e.value) if q else given.slots.get(s.id, e.value),
                 scope=s.scope,
                 level=s.level,
                 needs=s.needs,
@@ -222,7 +390,7 @@ def _rows(
                 + (s.note or ""),
                 needed_by=needed_by.get(s.id, []),
                 caution=s.caution or "",
-                why=why.get(q.name, []) if q else [],
+                why=why.get(q.name, []) if q else [ROWS.id] if s.slot else [],
             )
         )
     return rows, left, hand
@@ -245,7 +413,7 @@ def _by_hand(s: Setting) -> ByHand:
     )
 
 
-def _in_words(setting: Setting, profile: InverterProfile, entry: Entry, target: Value | None) -> str:
+def _in_words(setting: Setting, profile: MenuProfile, entry: Entry, target: Value | None) -> str:
     """Return how a value became an entry: its factor, and the side it was rounded to where it was."""
     words = encoding_words(setting, profile)
     if isinstance(entry.value, (str, bool)) or isinstance(target, (str, bool)) or target is None or setting.step is None:
@@ -258,7 +426,7 @@ def _in_words(setting: Setting, profile: InverterProfile, entry: Entry, target: 
 
 
 def _opened(
-    profile: InverterProfile, setting: Setting, shown: Mapping[str, str], taken: Collection[str], working: Sequence[Condition]
+    profile: MenuProfile, setting: Setting, shown: Mapping[str, str], taken: Collection[str], working: Sequence[Condition]
 ) -> tuple[Setting, dict[str, str]] | None:
     """Return what settings outside the plan must show so that ``setting`` works; None where the plan itself keeps it idle.
 
@@ -276,7 +444,7 @@ def _opened(
     return None if best is None else (setting, best)
 
 
-def _takes(profile: InverterProfile, setting: Setting, text: str) -> bool:
+def _takes(profile: MenuProfile, setting: Setting, text: str) -> bool:
     try:
         decode(setting, text, profile)
     except ValueError:
@@ -284,7 +452,7 @@ def _takes(profile: InverterProfile, setting: Setting, text: str) -> bool:
     return True
 
 
-def _before(profile: InverterProfile, kept: list[Setting], entries: Mapping[str, Entry]) -> dict[str, set[str]]:
+def _before(profile: MenuProfile, kept: list[Setting], entries: Mapping[str, Entry]) -> dict[str, set[str]]:
     """Return for each setting the settings that must be entered before it."""
     ids = {s.id for s in kept}
     after: dict[str, set[str]] = {s.id: set() for s in kept}
@@ -330,7 +498,7 @@ def _in_order(kept: list[Setting], after: dict[str, set[str]]) -> list[Setting]:
     return out
 
 
-def equalising_off(unit: Unit, solved: Solved) -> bool:
+def equalising_off(unit: Device, solved: Solved) -> bool:
     """Return whether the unit's sheet switches equalising off, so that its time and volts never act."""
     sheet = solved.sheets.get(unit.id)
     return sheet is not None and any(r.quantity == "equalise_on" and r.value is False for r in sheet.settings)
@@ -339,7 +507,7 @@ def equalising_off(unit: Unit, solved: Solved) -> bool:
 @check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
 def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
     seen = set()
-    for unit in solved.units:
+    for unit in solved.devices:
         for name, value in solved.values[unit.id].items():
             if (unit.profile.id, name, value) in seen:
                 continue
@@ -364,7 +532,7 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     f"{s.label} cannot be set to the plan on {unit.id}",
                     f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
                     + (" That is on the unsafe side." if worse else ""),
-                    f"/units/{unit.index}/profile",
+                    f"{unit.at}/profile",
                     "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
                     quantity=name,
                     target=value,
@@ -375,22 +543,22 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check("choice-missing", "sheet", "The unit offers the planned choice", "choice in choices")
 def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
     seen = set()
-    for unit in solved.units:
+    for unit in solved.devices:
         for name, value in solved.values[unit.id].items():
             if (unit.profile.id, name, value) in seen:
                 continue
             seen.add((unit.profile.id, name, value))
             s = unit.profile.setting_for(name)
-            if s is None or not s.is_choice or (s.scope == "host" and unit.job.role == "follower"):
+            if s is None or not s.is_choice or (s.scope == "host" and unit.role == "follower"):
                 continue
             try:
-                encode(s, value, unit.profile)
+                encode(s, value, unit.profile, facts_of(unit, solved) if s.encoding.by else {})
             except KeyError:
                 yield rule.finding(
                     "caution",
                     f"{unit.profile.name} does not offer the planned {QUANTITIES[name].word.lower()}",
                     f"The plan asks for {value}; {s.label} offers {', '.join((s.encoding.choices or {}).values())}.",
-                    f"/policy/{name}" if name in ("charge_order", "source_order") else f"/units/{unit.index}/profile",
+                    f"/policy/{name}" if name in ("charge_order", "source_order") else f"{unit.at}/profile",
                     "Choose one that the unit offers.",
                     quantity=name,
                     wanted=value,

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from ..devices.codec import Value
 from ..devices.library import Library
 from ..documents.job import Job, JobSunCharger, JobUnit
-from ..documents.profiles import Bms, InverterProfile, SunChargerProfile
+from ..documents.profiles import Bms, ControllerProfile, InverterProfile, MenuProfile, SunChargerProfile
 from ..documents.results.bank import Bank
 from ..documents.results.limits import Limits
 from ..documents.results.link import Link
@@ -35,6 +35,7 @@ class Module:
     chemistry: Chemistry
     series_cells: int
     capacity_ah: float
+    rated_ah: float
     resistance_mohm: float
     lead_mohm: float
     charge_a: float
@@ -51,6 +52,7 @@ class Module:
     charge_derating: tuple[tuple[float, float], ...]
     discharge_derating: tuple[tuple[float, float], ...]
     bms: Bms | None
+    asked_cell_v: float | None
     age_years: float | None
     health: float | None
     assumed: tuple[str, ...]
@@ -74,6 +76,26 @@ class Unit:
         """The unit's id in the job."""
         return self.job.id
 
+    @property
+    def role(self) -> str:
+        """Host or follower."""
+        return self.job.role
+
+    @property
+    def at(self) -> str:
+        """Where it stands in the job."""
+        return f"/units/{self.index}"
+
+    @property
+    def kind(self) -> str:
+        """What it is."""
+        return "unit"
+
+    @property
+    def firmware(self) -> str | None:
+        """Its firmware as displayed."""
+        return self.job.firmware
+
 
 @dataclass(frozen=True, slots=True)
 class SunCharger:
@@ -89,6 +111,23 @@ class SunCharger:
         if self.job.array_w is not None and charge_v > 0:
             limit = min(limit, self.job.array_w * self.profile.efficiency / charge_v)
         return limit
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A device beside the inverters that has a menu of its own: a sun charger, a module of the bank, the controller."""
+
+    kind: str
+    index: int
+    id: str
+    role: str
+    at: str
+    profile: MenuProfile
+    firmware: str | None = None
+
+
+Device = Unit | Part
+"""Whatever has a sheet."""
 
 
 def host_of(units: Sequence[Unit]) -> Unit | None:
@@ -151,6 +190,7 @@ class Solved:
     modules: Sequence[Module]
     units: Sequence[Unit]
     sun_chargers: Sequence[SunCharger]
+    parts: Sequence[Part]
     bank: Bank | None
     link: Link
     windows: WindowsPlan
@@ -172,6 +212,23 @@ class Solved:
         return host_of(self.units)
 
     @property
+    def devices(self) -> Sequence[Device]:
+        """Everything that has a sheet: units, then sun chargers, modules and the controller that have a menu."""
+        return [*self.units, *self.parts]
+
+    @property
+    def controller(self) -> ControllerProfile | None:
+        """The system controller, where it can cap what goes into the bank."""
+        found = next((p.profile for p in self.parts if isinstance(p.profile, ControllerProfile)), None)
+        return found if found is not None and found.setting_for("bank_charge_max_a") is not None else None
+
+    @property
+    def menus(self) -> list[MenuProfile]:
+        """The profiles that a ladder is solved for: each unit's, charger's and controller's once."""
+        beside = [p.profile for p in self.parts if p.kind != "module"]
+        return list({p.id: p for p in (*(u.profile for u in self.units), *beside)}.values())
+
+    @property
     def profiles(self) -> list[InverterProfile]:
         """Each unit's profile once, in the order of the units."""
         return list({u.profile.id: u.profile for u in self.units}.values())
@@ -182,6 +239,6 @@ class Solved:
         host = self.host
         return self.ladders.get(host.profile.id if host else "")
 
-    def derived_for(self, profile: InverterProfile | None) -> Mapping[str, Derived]:
+    def derived_for(self, profile: MenuProfile | None) -> Mapping[str, Derived]:
         """Return the derived quantities for units of ``profile``; empty before they exist."""
         return self.derived.get(profile.id if profile else "", {})

@@ -15,27 +15,19 @@ from typing import Any, Literal
 from ..devices.codec import factor_of
 from ..documents.conditions import parse_interlock
 from ..documents.job import Job
-from ..documents.profiles import InverterProfile, Setting
+from ..documents.profiles import MenuProfile, Setting
 from ..documents.results.bank import Bank
 from ..documents.results.base import Alternative, Reason
 from ..documents.results.limits import Limits
 from ..documents.results.link import Link
 from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
-from ..trade.chemistries import CHEMISTRIES, SCHOOL_LEVEL, charge_level_v, ocv_v, soc_at, soc_band
+from ..trade.chemistries import SCHOOL_LEVEL, Chemistry, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
-from ..trade.margins import (
-    DEFAULT_STEP_V,
-    GENERATOR_STOP_SOC,
-    LEAST_HOURS,
-    LOW_END_SOC,
-    METER_ERROR_PER_CELL_V,
-    RESERVE_SOC,
-    SAG_UNCERTAINTY,
-)
+from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, LEAST_HOURS, LOW_END_SOC, METER_ERROR_PER_CELL_V, SAG_UNCERTAINTY
 from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
-from .bank import chemistry_of
+from .bank import charge_cell_v, chemistry_of
 from .constraints import Constraint, Grid, Ranges, find_conflict, grant, propagate, ways_out
 from .limits import design_load_w
 from .solved import Basis, Ladder, Module, Solved
@@ -70,7 +62,11 @@ RECOMMENDED = _order(
 )
 
 
-EQUALISE = _order("equalise-harmless", "Equalising stays off; its voltage is never above absorption", "equalise <= absorption")
+EQUALISE = _order(
+    "equalise-harmless",
+    "Where equalising stays off its voltage is never above absorption, where it is wanted never below",
+    "lithium, sealed: equalise <= absorption; flooded: equalise >= absorption",
+)
 
 
 FLOAT = _order("float-below-absorption", "Float is not above absorption", "float <= absorption")
@@ -186,9 +182,9 @@ RESERVE = formula_rule(
 )
 
 
-def reserve_of(job: Job) -> float:
-    """Return the chosen reserve (0..1), or the usual one where none is chosen."""
-    return RESERVE_SOC if job.policy.reserve_soc is None else job.policy.reserve_soc
+def reserve_of(job: Job, chemistry: Chemistry) -> float:
+    """Return the chosen reserve (0..1), or the usual one of the chemistry where none is chosen."""
+    return chemistry.reserve_soc if job.policy.reserve_soc is None else job.policy.reserve_soc
 
 
 LOW_END = formula_rule(
@@ -199,20 +195,21 @@ LOW_END = formula_rule(
 )
 
 
-def shutdown_level(job: Job) -> float:
+def shutdown_level(job: Job, chemistry: Chemistry) -> float:
     """Return the charge (0..1) at which the output shuts down: the person's own, else by the low-end school. Source: LOW_END."""
     if job.policy.shutdown_soc is not None:
         return job.policy.shutdown_soc
-    reserve = reserve_of(job)
-    wished = LOW_END_SOC[job.policy.low_end_school]
+    reserve = reserve_of(job, chemistry)
+    wished = chemistry.low_end(job.policy.low_end_school)
     return clean(round(min(wished, reserve / 2 if wished <= LOW_END_SOC["usual"] else reserve * 0.8), 3))
 
 
 def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
     """Return the ladder's basis for a job whose limits are known."""
     policy = solved.job.policy
-    margins = CHEMISTRIES[bank.chemistry].margins
-    reserve = reserve_of(solved.job)
+    chemistry = chemistry_of(solved.modules)
+    margins = chemistry.margins
+    reserve = reserve_of(solved.job, chemistry)
     transfer = 0.0 if policy.charge_order == "sun-only" else min(solved.mains_charge_a, limits.charge.bank_a)
     return Basis(
         n=bank.series_cells,
@@ -221,28 +218,28 @@ def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
         path_ohm=bank.path_mohm / 1000,
         load_a=min(limits.discharge.needed_a or 0.0, limits.discharge.bank_a),
         full_a=limits.discharge.bank_a,
-        charge_a=sum(s.a for s in limits.charge.units) or limits.charge.bank_a,
+        charge_a=min(sum(s.a for s in limits.charge.units), limits.charge.bank_a) or limits.charge.bank_a,
         transfer_charge_a=transfer,
         overshoot_v=policy.overshoot_v if policy.overshoot_v is not None else round(margins.overshoot_v * bank.series_cells, 3),
         imbalance_v=policy.imbalance_v if policy.imbalance_v is not None else margins.imbalance_v,
         meter_v=policy.meter_error_v if policy.meter_error_v is not None else round(METER_ERROR_PER_CELL_V * bank.series_cells, 3),
         reserve_soc=reserve,
-        shutdown_soc=shutdown_level(solved.job),
+        shutdown_soc=shutdown_level(solved.job, chemistry),
         margins=margins,
     )
 
 
-def decide_by(job: Job, link: Link, profile: InverterProfile | None) -> Literal["volts", "soc"]:
+def decide_by(job: Job, link: Link, profile: MenuProfile | None) -> Literal["volts", "soc"]:
     """Return whether thresholds act on volts or on charge level for this unit."""
     has_soc = profile is not None and any(s.quantity == "shutdown_soc" for s in profile.settings)
     if job.policy.control == "soc":
         return "soc" if has_soc or profile is None else "volts"
     if job.policy.control == "volts":
         return "volts"
-    return "soc" if has_soc and profile is not None and (link.loop == "closed" or profile.counts_coulombs) else "volts"
+    return "soc" if has_soc and profile is not None and (link.loop == "closed" or profile.sees_coulombs) else "volts"
 
 
-def active_quantities(job: Job, by: Literal["volts", "soc"], profile: InverterProfile | None) -> list[str]:
+def active_quantities(job: Job, by: Literal["volts", "soc"], profile: MenuProfile | None) -> list[str]:
     """Return the thresholds that do something in this job and can be set on this unit, in ladder order."""
 
     def has(name: str) -> bool:
@@ -270,7 +267,7 @@ def _micro(value: float) -> int:
     return round(value * MICRO)
 
 
-def _grid(name: str, setting: Setting | None, profile: InverterProfile | None, b: Basis) -> Grid:
+def _grid(name: str, setting: Setting | None, profile: MenuProfile | None, b: Basis) -> Grid:
     kind = QUANTITIES[name].kind
     if setting is None or profile is None or setting.step is None or setting.min is None or setting.max is None:
         if kind == "soc":
@@ -287,7 +284,7 @@ def charge_ceiling_v(b: Basis) -> float:
 
 
 def _constraints(
-    b: Basis, modules: Sequence[Module], names: set[str], profile: InverterProfile | None, grids: Sequence[Grid]
+    b: Basis, modules: Sequence[Module], names: set[str], profile: MenuProfile | None, grids: Sequence[Grid]
 ) -> Iterator[Constraint]:
     """Yield every constraint whose quantities exist. Texts carry this job's numbers."""
     n, h = b.n, b.hysteresis_v
@@ -353,7 +350,10 @@ def _constraints(
             f"{n} × {figure(max(lows), 3)} = {figure(n * max(lows))} V lowest by the module's sheet",
             False,
         )
-    yield from over("absorb_v", "equalise_v", 0, EQUALISE, "equalising not above absorption")
+    if modules and modules[0].chemistry.equalise is not None:
+        yield from over("equalise_v", "absorb_v", 0, EQUALISE, "equalising not below absorption")
+    else:
+        yield from over("absorb_v", "equalise_v", 0, EQUALISE, "equalising not above absorption")
     yield from over("absorb_v", "float_v", 0, FLOAT, "float not above absorption")
     ht = f"{n} × {b.margins.hysteresis_v} = {figure(h)} V"
     yield from over(
@@ -428,11 +428,11 @@ def _constraints(
         yield from at_most(name, 0.98, SOC_ORDER, "98 %, so that it can be reached")
 
 
-def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> list[tuple[str, float, Rule, str]]:
+def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> list[tuple[str, float, Rule, str]]:
     """Return (quantity, wished value, rule, words) in order of importance, only for existing quantities."""
-    chem = CHEMISTRIES[chem_name]
     n, policy = b.n, job.policy
-    cell = charge_level_v(chem, policy.charge_school)
+    cell, school = charge_cell_v(job, chem)
+    mixes = chem.equalise.cell_v if chem.equalise else cell
     rest = {"same": cell, "rest": chem.rest_v, "none": chem.rest_v}[policy.float_school]
 
     def loaded(soc: float, amps: float) -> float:
@@ -451,7 +451,7 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
     low_v = n * b.cell_min_v
     back_soc = max(0.5, b.reserve_soc + 0.1)
     table: list[tuple[str, float, Rule, str]] = [
-        ("absorb_v", cell * n, CHARGE_SCHOOL, f"{policy.charge_school}: {n} × {figure(cell)} = {figure(cell * n)} V"),
+        ("absorb_v", cell * n, CHARGE_SCHOOL, f"{school}: {n} × {figure(cell)} = {figure(cell * n)} V"),
         ("float_v", rest * n, FLOAT_SCHOOL, f"{policy.float_school}: {n} × {figure(rest)} = {figure(rest * n)} V"),
         ("shutdown_v", loaded(s_shut, b.load_a), LOW_END, said(s_shut, b.load_a)),
         ("alarm_v", loaded(s_alarm, b.load_a), SAG, said(s_alarm, b.load_a)),
@@ -477,7 +477,9 @@ def _wishes(job: Job, b: Basis, chem_name: str, by: str, names: list[str]) -> li
             UNIT_OFF_CUTOFF,
             f"cut-off {figure(low_v)} + half the shut-down margin = {figure(low_v + n * b.margins.shutdown_v / 2)} V",
         ),
-        ("equalise_v", cell * n, EQUALISE, "equal to absorption, in case it is ever switched on"),
+        ("equalise_v", mixes * n, EQUALISE, f"{n} × {figure(mixes)} = {figure(mixes * n)} V, to mix the acid")
+        if chem.equalise
+        else ("equalise_v", cell * n, EQUALISE, "equal to absorption, in case it is ever switched on"),
     ]
     for name, soc, words in [
         ("shutdown_soc", b.shutdown_soc, "as chosen" if policy.shutdown_soc is not None else f"low end: {policy.low_end_school}"),
@@ -513,7 +515,7 @@ DOWN = {
 """Thresholds whose wish is rounded down to the step; all others are rounded up, away from empty."""
 
 
-def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
+def solve_ladder(solved: Solved, profile: MenuProfile | None) -> Ladder:
     """Return the ladder solved on the grid of ``profile`` (a 0.1 V, 1 % grid without one)."""
     job, bank, b = solved.job, solved.bank, solved.basis
     assert bank is not None and b is not None
@@ -522,7 +524,7 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
     grids = [_grid(n, profile.setting_for(n) if profile else None, profile, b) for n in names]
     constraints = list(_constraints(b, solved.modules, set(names), profile, grids))
     ranges = propagate(grids, constraints)
-    chem = CHEMISTRIES[bank.chemistry]
+    chem = chemistry_of(solved.modules)
     view = {
         "solved_for": profile.id if profile else "",
         "low_v": round(b.n * (b.cell_min_v - 0.12), 2),
@@ -564,12 +566,12 @@ def solve_ladder(solved: Solved, profile: InverterProfile | None) -> Ladder:
             conflict.constraints,
         )
     by_name = {g.name: g for g in grids}
-    wishes = _wishes(job, b, bank.chemistry, by, names)
+    wishes = _wishes(job, b, chem, by, names)
     rounded = [(n, by_name[n].down(_micro(v)) if n in DOWN else by_name[n].up(_micro(v))) for n, v, _, _ in wishes]
     values = grant(grids, constraints, rounded)
     assert values is not None
     reasons = {n: (rule, text) for n, _, rule, text in wishes}
-    solution = _Solution(b, bank, job, by_name, ranges, values, reasons)
+    solution = _Solution(b, bank, chem, job, by_name, ranges, values, reasons)
     rungs: dict[str, Rung] = {}
     refused = []
     for kind in ("volts", "soc"):
@@ -635,6 +637,7 @@ class _Solution:
 
     basis: Basis
     bank: Bank
+    chemistry: Chemistry
     job: Job
     grids: Mapping[str, Grid]
     ranges: Ranges
@@ -652,7 +655,7 @@ def _rung(solution: _Solution, name: str, below: str | None, own: float | None) 
     )
     q = QUANTITIES[name]
     value = clean(values[name] / MICRO)
-    chem = CHEMISTRIES[solution.bank.chemistry]
+    chem = solution.chemistry
     reasons = []
     if wish is not None:
         reasons.append(Reason(rule=wish[0].id, text=wish[1], bound="school"))
@@ -694,12 +697,11 @@ def _rung(solution: _Solution, name: str, below: str | None, own: float | None) 
         settable=True,
         why=list(dict.fromkeys(r.rule for r in reasons)),
         reasons=reasons,
-        alternatives=_alternatives(name, b, solution.bank, solution.job),
+        alternatives=_alternatives(name, b, solution.chemistry, solution.job),
     )
 
 
-def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative]:
-    chem = CHEMISTRIES[bank.chemistry]
+def _alternatives(name: str, b: Basis, chem: Chemistry, job: Job) -> list[Alternative]:
     n = b.n
     if name == "absorb_v":
         return [
@@ -707,10 +709,10 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
                 school=s, value=clean(round(charge_level_v(chem, s) * n, 3)), text=f"{n} × {figure(charge_level_v(chem, s))}"
             )
             for s in SCHOOL_LEVEL
-            if s != job.policy.charge_school
+            if s != job.policy.charge_school or job.policy.charge_cell_v is not None
         ]
     if name == "float_v":
-        top = charge_level_v(chem, job.policy.charge_school) * n
+        top = charge_cell_v(job, chem)[0] * n
         table = {
             "same": (clean(round(top, 3)), "no drop: keeps the bank full, ages it"),
             "rest": (clean(round(chem.rest_v * n, 3)), "rests; loads run on sun"),
@@ -727,7 +729,7 @@ def _alternatives(name: str, b: Basis, bank: Bank, job: Job) -> list[Alternative
                 if school == "deep"
                 else f"{figure(soc * 100)} % at the design load",
             )
-            for school, soc in LOW_END_SOC.items()
+            for school, soc in zip(LOW_END_SOC, chem.low_end_soc, strict=True)
             if school != job.policy.low_end_school
         ]
     return []
@@ -841,7 +843,7 @@ def _vague(rule: Rule, solved: Solved) -> Iterator[Finding]:
 def _peak(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.ladder is None or solved.bank is None or solved.limits is None or "shutdown_v" not in solved.ladder.rungs:
         return
-    reserve = reserve_of(solved.job)
+    reserve = reserve_of(solved.job, chemistry_of(solved.modules))
     peak = solved.limits.discharge.needed_peak_a or 0.0
     volts = solved.bank.series_cells * ocv_v(chemistry_of(solved.modules), reserve) - peak * solved.bank.path_mohm / 1000
     shut = solved.ladder.rungs["shutdown_v"].value
@@ -891,7 +893,7 @@ def _advice(rules: Sequence[str], more: Sequence[str]) -> str:
 )
 def _kept(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for rung, (name, wished, rules, texts) in _once(solved, lambda ladder: ladder.squeezed):
-        wanted = reserve_of(solved.job)
+        wanted = reserve_of(solved.job, chemistry_of(solved.modules))
         yield rule.finding(
             "caution",
             f"The reserve of {figure(wanted * 100, 0)} % is not kept",
@@ -937,7 +939,7 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
     ladder, b, bank = solved.ladder, solved.basis, solved.bank
     if ladder is None or b is None or bank is None or b.load_a <= 0 or solved.limits is None:
         return
-    chem = CHEMISTRIES[bank.chemistry]
+    chem = chemistry_of(solved.modules)
     watts = design_load_w(solved.job, solved.units)
     for back, away in (("return_bank", "to_mains"), ("gen_stop", "gen_start")):
         high, low = (ladder.rungs.get(f"{n}_soc") or ladder.rungs.get(f"{n}_v") for n in (back, away))
@@ -951,7 +953,7 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 "caution",
                 "The source would come and go all night",
                 f"{high.word} at {figure(top * 100, 0)} % charged, {low.word.lower()} at {figure(bottom * 100, 0)} %: between them the bank "
-                f"carries the design load of {figure(watts)} W for {figure(hours, 1)} h; {figure(LEAST_HOURS)} h is the least.",
+                f"carries the design load of {figure(watts)} W for {figure(hours, 2)} h; {figure(LEAST_HOURS)} h is the least.",
                 "/policy/reserve_soc",
                 "A wider gap by own figures, deciding by charge %, more charging current from AC, or a larger bank.",
                 hours=round(hours, 2),
@@ -967,13 +969,13 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "s(alarm at full load) <= careful level",
 )
 def _wolf(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    rung = solved.ladder.rungs.get("alarm_v") if solved.ladder else None
-    if rung is None or rung.full_load_soc is None or rung.full_load_soc <= LOW_END_SOC["careful"] + 1e-9:
+    rung = solved.ladder.rungs.get("alarm_v") if solved.ladder and solved.units else None
+    if rung is None or rung.full_load_soc is None or rung.full_load_soc <= chemistry_of(solved.modules).low_end("careful") + 1e-9:
         return
     yield rule.finding(
         "caution",
         "The alarm would cry wolf",
-        f"At full load it sounds at {figure(rung.full_load_soc * 100, 0)} % of charge; {figure(LOW_END_SOC['careful'] * 100)} % is where it should.",
+        f"At full load it sounds at {figure(rung.full_load_soc * 100, 0)} % of charge; {figure(chemistry_of(solved.modules).low_end('careful') * 100)} % is where it should.",
         "/policy/own_figures/alarm_v",
         "A lower alarm, a delay, thicker or shorter leads, or an alarm by charge %.",
         full_load_soc=rung.full_load_soc,
@@ -984,7 +986,7 @@ def _wolf(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check("reserve-order", "thresholds", "The reserve lies above the shut-down level", "shut-down level < reserve")
 def _reserve(rule: Rule, solved: Solved) -> Iterator[Finding]:
     p = solved.job.policy
-    reserve = reserve_of(solved.job)
+    reserve = reserve_of(solved.job, chemistry_of(solved.modules))
     if p.shutdown_soc is not None and p.shutdown_soc >= reserve:
         yield rule.finding(
             "caution",
@@ -1012,13 +1014,14 @@ def _limit(rule: Rule, solved: Solved) -> Iterator[Finding]:
     ):
         return
     rung = solved.ladder.rungs["absorb_v"]
-    wish = charge_level_v(chemistry_of(solved.modules), solved.job.policy.charge_school) * solved.bank.series_cells
+    cell, school = charge_cell_v(solved.job, chemistry_of(solved.modules))
+    wish = cell * solved.bank.series_cells
     if rung.value < wish - rung.step - 1e-9:
         high = next((r.text for r in rung.reasons if r.bound == "highest"), "")
         yield rule.finding(
             "note",
             "Absorption is held below the chosen school",
-            f"{solved.job.policy.charge_school} asks for {figure(wish)} V; {high}. The plan charges to {figure(rung.value)} V.",
+            f"{school} asks for {figure(wish)} V; {high}. The plan charges to {figure(rung.value)} V.",
             "/policy/charge_school",
             "Measure overshoot and spread; smaller figures leave more room.",
             wished_v=round(wish, 3),

@@ -2,29 +2,81 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from ..devices.library import Library
+from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job
-from ..documents.profiles import InverterProfile, SunChargerProfile
+from ..documents.profiles import ControllerProfile, ModuleProfile
 from ..documents.results.proposals import NextUnit
 from ..trade.finding import Finding
 from ..trade.margins import PHASES
 from ..trade.rules import Rule, check
 from ..trade.steps import figure
-from .solved import Solved, SunCharger, Unit
+from .solved import Part, Solved, SunCharger, Unit
 
 
 def resolve_units(job: Job, library: Library) -> list[Unit]:
     """Return the job's units with their profiles; references were checked before."""
-    found = ((i, u, library.get(u.profile, InverterProfile)) for i, u in enumerate(job.units))
+    found = ((i, u, unit_profile(u, library)) for i, u in enumerate(job.units))
     return [Unit(i, u, p) for i, u, p in found if p is not None]
 
 
 def resolve_sun_chargers(job: Job, library: Library) -> list[SunCharger]:
     """Return the job's sun chargers with their profiles."""
-    found = ((i, c, library.get(c.profile, SunChargerProfile)) for i, c in enumerate(job.sun.chargers))
+    found = ((i, c, charger_profile(c, library)) for i, c in enumerate(job.sun.chargers))
     return [SunCharger(i, c, p) for i, c, p in found if p is not None]
+
+
+def resolve_parts(job: Job, chargers: Sequence[SunCharger], units: Sequence[Unit], library: Library) -> list[Part]:
+    """Return the devices beside the units that have a menu of their own, each under an id that no other device has."""
+    taken = {u.id for u in units}
+    out: list[Part] = []
+
+    def add(part: Part) -> None:
+        if part.profile.settings and part.id not in taken:
+            taken.add(part.id)
+            out.append(part)
+
+    for c in chargers:
+        role = "alone" if len(chargers) == 1 else "host" if c.index == 0 else "follower"
+        add(Part("sun-charger", c.index, c.job.id, role, f"/sun/chargers/{c.index}", c.profile, c.job.firmware))
+    for i, m in enumerate(job.bank.modules):
+        profile = library.get(m.profile, ModuleProfile) if m.profile else None
+        if profile is not None:
+            leads = m.id == job.link.host_module if job.link.host_module is not None else i == 0
+            role = "alone" if len(job.bank.modules) == 1 else "host" if leads else "follower"
+            add(Part("module", i, m.id, role, f"/bank/modules/{i}", profile, m.firmware))
+    if job.controller is not None:
+        held = library.get(job.controller.profile, ControllerProfile)
+        if held is not None:
+            add(Part("controller", 0, job.controller.id, "alone", "/controller", held, job.controller.firmware))
+    return out
+
+
+@check("device-ids", "units", "No two devices with a sheet have one id", "id_i != id_j")
+def _ids(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    sheets = {u.id for u in solved.units} | {p.id for p in solved.parts}
+    job = solved.job
+    others = [(c.job.id, f"/sun/chargers/{c.index}", "sun-charger", bool(c.profile.settings)) for c in solved.sun_chargers]
+    if job.controller is not None:
+        others.append((job.controller.id, "/controller", "controller", True))
+    for i, m in enumerate(job.bank.modules):
+        profile = solved.library.get(m.profile, ModuleProfile) if m.profile else None
+        others.append((m.id, f"/bank/modules/{i}", "module", profile is not None and bool(profile.settings)))
+    for id, at, kind, has in others:
+        if has and id in sheets and not any(p.id == id and p.kind == kind for p in solved.parts):
+            yield rule.finding(
+                "caution",
+                f"Two devices are called {id}",
+                f"A {kind.replace('-', ' ')} and another device share the id, so only one of them has a sheet.",
+                f"{at}/id",
+                "Give it an id of its own.",
+            )
+
+
+LOW_VOLTAGE_CLASS = 64
+"""Up to here banks go by classes of 12, 24, 48 V; above it only the ranges of bank and unit count [V]."""
 
 
 def next_unit(solved: Solved) -> NextUnit:
@@ -40,7 +92,7 @@ def next_unit(solved: Solved) -> NextUnit:
 
 @check("units-empty", "units", "A plan needs at least one inverter-charger", "N >= 1")
 def _empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    if not solved.units:
+    if not solved.units and not any(p.kind == "sun-charger" for p in solved.parts):
         yield rule.finding(
             "stop",
             "No unit yet",
@@ -59,7 +111,7 @@ def _same_model(rule: Rule, solved: Solved) -> Iterator[Finding]:
             "stop",
             "Different models in parallel",
             f"{odd.id} is {odd.profile.name}, {solved.units[0].id} is {solved.units[0].profile.name}. Only equal models share a load.",
-            f"/units/{odd.index}/profile",
+            f"{odd.at}/profile",
             "Use one model for all units on this bank.",
         )
 
@@ -133,6 +185,8 @@ def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
         return
     wanted = PHASES[topology]
+    if all(u.profile.ratings.ac_phases == 3 for u in solved.units):
+        return  # each makes all three phases by itself
     have = {u.job.phase for u in solved.units}
     if have != set(wanted):
         yield rule.finding(
@@ -194,7 +248,7 @@ def _bank_class(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for profile in solved.profiles:
         ratings = profile.ratings
         unit = next(u for u in solved.units if u.profile.id == profile.id)
-        if bank.class_v != ratings.class_v:
+        if bank.class_v != ratings.class_v and min(bank.class_v, ratings.class_v) <= LOW_VOLTAGE_CLASS:
             yield rule.finding(
                 "stop",
                 "Bank and unit are of different voltage classes",

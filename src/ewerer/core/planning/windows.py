@@ -13,7 +13,7 @@ from itertools import groupby, pairwise
 from ..devices.slots.forms import compile_slots, sayable, slots_day
 from ..devices.slots.week import DAY, days_of, differ, intent_days, minutes_of, spans, time_of, what_of
 from ..documents.job import DAYS, Job, Tariff, Window
-from ..documents.profiles import SlotForm
+from ..documents.profiles import InverterProfile, SlotForm
 from ..documents.results.windows import Clash, PriceStretch, Segment, Slot, UnitWindows, WindowsPlan
 from ..trade.finding import Finding
 from ..trade.rules import Rule, check, formula_rule
@@ -45,6 +45,13 @@ def _joined(where: Sequence[Segment]) -> list[Segment]:
     return [Segment(days=",".join(days), start=a, end=b, wanted=w, gets=g) for (a, b, w, g), days in out.items()]
 
 
+def acts_alone(profile: InverterProfile) -> bool:
+    """Return whether a unit's slots must be entered although no window is wanted: they act without a master switch."""
+    if profile.slots is None or not any(s.slot for s in profile.settings):
+        return False
+    return profile.slots.rests_without_master or profile.setting_for("windows_on") is None
+
+
 def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
     """Return the intent and, for every unit that has slots, its slots and how they differ from the intent."""
     loads = job.loads.continuous_w or (job.loads.daily_wh or 0.0) / 24
@@ -52,7 +59,7 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
     out = []
     for u in units:
         form = u.profile.slots
-        if form is None or not job.windows:
+        if form is None or (not job.windows and not acts_alone(u.profile)):
             continue
         if u.profile.id not in done:
             slots = compile_slots(job.windows, form)

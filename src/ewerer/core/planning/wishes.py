@@ -11,10 +11,9 @@ from typing import NamedTuple
 
 from ..devices.slots.week import minutes_of
 from ..documents.job import Job
-from ..documents.profiles import InverterProfile
+from ..documents.profiles import InverterProfile, MenuProfile
 from ..documents.results.thresholds import Derived
 from ..trade.margins import (
-    CHARGE_EFFICIENCY,
     COOL_DOWN_MIN,
     EXERCISE_DAYS,
     EXERCISE_MIN,
@@ -26,6 +25,7 @@ from ..trade.margins import (
 )
 from ..trade.rules import Rule, formula_rule
 from ..trade.steps import clean, figure
+from .bank import chemistry_of
 from .solved import Ladder, Solved
 
 HAND: dict[str, str] = {
@@ -144,7 +144,7 @@ class Given(NamedTuple):
     highest: float | None = None
 
 
-def wishes(solved: Solved, profile: InverterProfile, ladder: Ladder, out: Mapping[str, Derived]) -> Iterator[tuple[str, Given]]:
+def wishes(solved: Solved, profile: MenuProfile, ladder: Ladder, out: Mapping[str, Derived]) -> Iterator[tuple[str, Given]]:
     """Yield every rare quantity that ``profile`` has a setting for, or that was wished for, with value and reason."""
     wanted = {s.quantity for s in profile.settings if s.quantity} | set(solved.job.policy.own_figures)
     for name, found in _all(solved, profile, ladder, out):
@@ -155,7 +155,7 @@ def wishes(solved: Solved, profile: InverterProfile, ladder: Ladder, out: Mappin
 
 
 def _all(
-    solved: Solved, profile: InverterProfile, ladder: Ladder, out: Mapping[str, Derived]
+    solved: Solved, profile: MenuProfile, ladder: Ladder, out: Mapping[str, Derived]
 ) -> Iterator[tuple[str, Callable[[], Given | None]]]:
     job, bank, basis, rungs = solved.job, solved.bank, solved.basis, ladder.rungs
     policy = job.policy
@@ -191,7 +191,15 @@ def _all(
         "full_charge_min",
         lambda: Given(hold.value, PERIODIC, "as the hold", 0.0, hold.highest) if hold and isinstance(hold.value, float) else None,
     )
-    yield "equalise_days", lambda: Given(0.0, PERIODIC, "never: equalising is off", 0.0, 0.0)
+    mixes = chemistry_of(solved.modules).equalise
+    yield (
+        "equalise_days",
+        lambda: (
+            Given(mixes.days, PERIODIC, f"every {figure(mixes.days)} days, to mix the acid", 7.0, 180.0)
+            if mixes
+            else Given(0.0, PERIODIC, "never: equalising is off", 0.0, 0.0)
+        ),
+    )
     yield "ac_charge_start_v", from_rung(AC_CHARGE, "to_mains_v", "gen_start_v", "alarm_v")
     yield "ac_charge_stop_v", from_rung(AC_CHARGE, "return_bank_v", "gen_stop_v", "recharge_v")
     yield "ac_charge_start_soc", from_rung(AC_CHARGE, "to_mains_soc", "gen_start_soc", "alarm_soc")
@@ -202,7 +210,7 @@ def _all(
 
     most = solved.limits.charge.bank_a
     yield "bank_charge_max_a", lambda: Given(most, WHOLE, f"{figure(most, 1)} A for all units together", 0.0, most)
-    sun, capped = profile.ratings.sun_charge_max_a, any(profile.setting_for(n) for n in ("bank_charge_max_a", "charge_max_a"))
+    sun, capped = profile.own_sun_a, any(profile.setting_for(n) for n in ("bank_charge_max_a", "charge_max_a"))
     share = min((s.a for s in solved.limits.charge.units if s.kind == "unit"), default=sun)
     roof = sun if capped else min(sun, share)
     said = "the rating of its own sun charger" if roof == sun else "the unit's part of the bank's limit, which nothing else holds"
@@ -216,7 +224,13 @@ def _all(
 
     yield "blocks_in_series", lambda: Given(1.0, DATA, "one block: the modules stand in parallel", 1.0, 1.0)
     yield "resistance_mohm", lambda: Given(bank.resistance_mohm, DATA, "modules and their leads in parallel")
-    yield "charge_efficiency_pct", lambda: Given(CHARGE_EFFICIENCY, DATA, "what goes in of the ampere-hours comes out", 0.9, 1.0)
+    chem = chemistry_of(solved.modules)
+    yield (
+        "charge_efficiency_pct",
+        lambda: Given(
+            chem.charge_efficiency, DATA, "what goes in of the ampere-hours comes out", 0.9 if chem.has_bms else 0.7, 1.0
+        ),
+    )
     yield "empty_v", from_rung(DATA, "shutdown_v")
     yield "shunt_type", lambda: Given("none" if job.bank.shunt_a is None else "external", SENSORS, "as noted for the bank")
     yield "temp_sensor", lambda: Given("bank", SENSORS, "at the bank: the unit's own place is not the cells'")
@@ -267,12 +281,12 @@ def _engine(job: Job) -> Iterator[tuple[str, Callable[[], Given | None]]]:
 
 
 def _hybrid(
-    solved: Solved, profile: InverterProfile, rung: Callable[..., tuple[float, str] | None]
+    solved: Solved, profile: MenuProfile, rung: Callable[..., tuple[float, str] | None]
 ) -> Iterator[tuple[str, Callable[[], Given | None]]]:
     job = solved.job
     policy = job.policy
     sells = policy.mode == "feed-in" or (policy.sell_surplus and policy.mode in ("essential-only", "zero-export"))
-    rated = sum(u.profile.ratings.continuous_w for u in solved.units) or profile.ratings.continuous_w
+    rated = sum(u.profile.ratings.continuous_w for u in solved.units) or profile.rated_w or 1.0
     export_w = (policy.export_limit_w if policy.export_limit_w is not None else rated) if sells else 0.0
     reserve = rung("to_mains_soc", "gen_start_soc")
     shut = rung("shutdown_soc")
@@ -280,7 +294,17 @@ def _hybrid(
     outage = max(policy.outage_reserve_soc if policy.outage_reserve_soc is not None else OUTAGE_SOC, least)
     yield "mode", lambda: Given(policy.mode, HYBRID, "as chosen")
     yield "sun_priority", lambda: Given(policy.priority, HYBRID, "as chosen")
-    yield "windows_on", lambda: Given(bool(job.windows), HYBRID, "on where windows are planned: without it they do nothing")
+    rests = isinstance(profile, InverterProfile) and profile.slots is not None and profile.slots.rests_without_master
+    yield (
+        "windows_on",
+        lambda: Given(
+            bool(job.windows) or rests,
+            HYBRID,
+            "on: with it off this unit never uses the bank while the grid is there"
+            if rests and not job.windows
+            else "on where windows are planned: without it they do nothing",
+        ),
+    )
     yield "export_on", lambda: Given(sells, HYBRID, "only with the grid operator's permission" if sells else "nothing is sold")
     yield "export_limit_w", lambda: Given(clean(export_w), HYBRID, f"{figure(export_w)} W for the site", 0.0, clean(export_w))
     part = min(1.0, export_w / rated)

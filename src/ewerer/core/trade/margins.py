@@ -69,6 +69,8 @@ USUAL_AMBIENT_C = 20.0
 """Temperature at the bank where none is given [T]."""
 REFERENCE_C = 25.0
 """Temperature that compensation is counted from [T]."""
+COMPENSATION_RANGE = (-3.0, -5.0)
+"""Volts of one lead-acid cell follow the temperature by so much [mV/°C] [T]."""
 
 # What only some units ask for
 CHARGE_EFFICIENCY = 0.99

@@ -11,16 +11,16 @@ import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
-from ..devices.codec import decode, encode, shown_text, takes
+from ..devices.codec import canonical_text, decode, factory_shown, same_word, takes
 from ..documents import DocumentError, Problem
 from ..documents.conditions import parse_condition
 from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, shortened
-from ..documents.profiles import InverterProfile, Setting
+from ..documents.profiles import MenuProfile, Setting
 from ..documents.results.sheet import AgreementRow, FoundValue, Misfit, PresetVerdict, ReadBack
 from ..planning.bank import chemistry_of
 from ..planning.derived import charge_bottom_c, charge_top_c
 from ..planning.judged import PAIRS
-from ..planning.solved import Solved, Unit
+from ..planning.solved import Device, Solved
 from ..planning.thresholds import charge_ceiling_v, reserve_of
 from ..trade.chemistries import ocv_v, soc_at
 from ..trade.finding import Finding
@@ -42,7 +42,7 @@ MAX_LINES, MAX_LINE_CHARACTERS = 2000, 1000
 LEAD = ("lead-flooded", "lead-agm", "lead-gel")
 
 
-def parse_found(profile: InverterProfile, text: str | bytes) -> tuple[dict[str, str], list[Problem]]:
+def parse_found(profile: MenuProfile, text: str | bytes) -> tuple[dict[str, str], list[Problem]]:
     """Return setting id -> displayed text from CSV, JSON or pasted lines, and what could not be read.
 
     CSV has the columns ``setting,value``; JSON is an object; pasted lines are a setting and a value with a
@@ -64,29 +64,17 @@ def parse_found(profile: InverterProfile, text: str | bytes) -> tuple[dict[str, 
             problems.append(Problem(pointer=where, message="no such setting", value=name, expected=f"a setting of {profile.name}"))
             continue
         try:
-            found[setting.id] = displayed(setting, value, profile)
+            found[setting.id] = canonical_text(setting, value, profile)
         except ValueError as error:
             problems.append(Problem(pointer=where, message=f"{setting.label}: {error}", value=value, expected=takes(setting)))
     return found, problems
-
-
-def displayed(setting: Setting, text: str, profile: InverterProfile) -> str:
-    """Return a typed value as the display would show it; raise ValueError when the setting cannot show it."""
-    value = decode(setting, text, profile)
-    if setting.is_choice:
-        return encode(setting, value, profile).text
-    assert not isinstance(value, (str, bool))
-    if setting.encoding.kind == "hhmm":
-        return shown_text(setting, value)
-    plain = text.strip().replace(",", ".").removesuffix(setting.unit).strip() if setting.unit else text.strip().replace(",", ".")
-    return shown_text(setting, float(plain))
 
 
 def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", " ", name.lower()).strip()
 
 
-def _names(profile: InverterProfile) -> dict[str, Setting]:
+def _names(profile: MenuProfile) -> dict[str, Setting]:
     out: dict[str, Setting] = {}
     for s in profile.settings:
         for name in (s.id, s.label, " ".join([*s.menu, s.label])):
@@ -133,7 +121,7 @@ def _pairs(text: str) -> Iterator[tuple[str, str, str]]:
             yield f"line {i}", words[0], words[1] if len(words) == 2 else ""
 
 
-def found_values(unit: Unit, solved: Solved) -> list[FoundValue]:
+def found_values(unit: Device, solved: Solved) -> list[FoundValue]:
     """Return what a unit was found to show, decoded, beside the plan's entries."""
     found = solved.job.as_found.get(unit.id, {})
     if not found:
@@ -170,25 +158,28 @@ def found_values(unit: Unit, solved: Solved) -> list[FoundValue]:
     return out
 
 
-def same_display(setting: Setting, a: str, b: str, profile: InverterProfile) -> bool:
+def same_display(setting: Setting, a: str, b: str, profile: MenuProfile) -> bool:
     """Return whether two displayed texts mean the same value."""
     try:
         x, y = decode(setting, a, profile), decode(setting, b, profile)
     except ValueError:
         return a == b
+    if setting.encoding.by:
+        return same_word(a.strip(), b.strip())
     if isinstance(x, float) and isinstance(y, float):
         return abs(x - y) < 1e-6
     return x == y
 
 
-def planned_entries(unit: Unit, solved: Solved) -> dict[str, str]:
+def planned_entries(unit: Device, solved: Solved) -> dict[str, str]:
     """Return setting id -> entry of the unit's sheet, extra entries included; empty while no sheet can be made."""
     if solved.ladder is None or not solved.ladder.view.feasible:
         return {}
-    return {r.setting: r.entry for r in solved.sheets[unit.id].settings}
+    sheet = solved.sheets.get(unit.id)
+    return {r.setting: r.entry for r in sheet.settings} if sheet is not None else {}
 
 
-def decoded_found(unit: Unit, solved: Solved) -> dict[str, Value]:
+def decoded_found(unit: Device, solved: Solved) -> dict[str, Value]:
     """Return quantity -> value as found, where it can be read."""
     out: dict[str, Value] = {}
     for s in unit.profile.settings:
@@ -201,7 +192,7 @@ def decoded_found(unit: Unit, solved: Solved) -> dict[str, Value]:
     return out
 
 
-def _id_of(unit: Unit, quantity: str) -> str:
+def _id_of(unit: Device, quantity: str) -> str:
     s = unit.profile.setting_for(quantity)
     return s.id if s else quantity
 
@@ -211,7 +202,7 @@ def _number(values: Mapping[str, Value], name: str) -> float | None:
     return value if isinstance(value, float) and not isinstance(value, bool) else None
 
 
-def dangerous_settings(unit: Unit, solved: Solved) -> list[str]:
+def dangerous_settings(unit: Device, solved: Solved) -> list[str]:
     """Return the settings whose found values could hurt the bank at once, worst first."""
     bank = solved.bank
     if bank is None or unit.id not in solved.job.as_found:
@@ -219,7 +210,10 @@ def dangerous_settings(unit: Unit, solved: Solved) -> list[str]:
     values = decoded_found(unit, solved)
     top, bottom = bank.series_cells * bank.cell_max_v, bank.series_cells * bank.cell_min_v
     out = []
-    if values.get("equalise_on") is True or ((_number(values, "equalise_min") or 0) > 0 and "equalise_on" not in values):
+    mixes = chemistry_of(solved.modules).equalise is not None
+    if mixes:
+        pass
+    elif values.get("equalise_on") is True or ((_number(values, "equalise_min") or 0) > 0 and "equalise_on" not in values):
         out.append("equalise_on" if "equalise_on" in values else "equalise_min")
     for name in ("absorb_v", "float_v", "equalise_v"):
         volts = _number(values, name)
@@ -314,7 +308,7 @@ def preset_verdicts(solved: Solved) -> list[PresetVerdict]:
     return out
 
 
-def read_backs(unit: Unit, solved: Solved) -> list[ReadBack]:
+def read_backs(unit: Device, solved: Solved) -> list[ReadBack]:
     """Return the verdict on every value read back after entry; temporary entries are judged by their own text."""
     marks = solved.job.sheet_marks.get(unit.id, {})
     if not any(m.read_back for m in marks.values()):
@@ -344,19 +338,19 @@ def read_backs(unit: Unit, solved: Solved) -> list[ReadBack]:
     return out
 
 
-def _noted(solved: Solved) -> Iterator[tuple[Unit, dict[str, Value]]]:
-    for unit in solved.units:
+def _noted(solved: Solved) -> Iterator[tuple[Device, dict[str, Value]]]:
+    for unit in solved.devices:
         if solved.job.as_found.get(unit.id):
             yield unit, decoded_found(unit, solved)
 
 
-def _at(unit: Unit, quantity: str) -> str:
+def _at(unit: Device, quantity: str) -> str:
     return f"/as_found/{unit.id}/{_id_of(unit, quantity)}"
 
 
 @check("found-unreadable", "sheet", "What was noted is a value the setting can show", "entry_min <= shown <= entry_max")
 def _unreadable(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for unit in solved.units:
+    for unit in solved.devices:
         for f in found_values(unit, solved):
             if f.problem:
                 yield rule.finding(
@@ -398,6 +392,8 @@ def _overcharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("found-equalising", "sheet", "Equalising was off", "equalise = off")
 def _equalising(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if chemistry_of(solved.modules).equalise is not None:
+        return
     for unit, values in _noted(solved):
         on = values.get("equalise_on")
         minutes, volts = _number(values, "equalise_min"), _number(values, "equalise_v")
@@ -419,6 +415,8 @@ def _equalising(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("found-compensation", "sheet", "Temperature compensation was off", "dV = comp * (T - 25)")
 def _compensation(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if chemistry_of(solved.modules).compensation_mv_per_c:
+        return
     for unit, values in _noted(solved):
         comp = _number(values, "temp_comp_mv_per_c")
         if comp:
@@ -446,6 +444,8 @@ def _compensation(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("found-battery-type", "sheet", "The battery type is not a lead-acid one", "type not in lead-acid")
 def _type(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    if not chemistry_of(solved.modules).has_bms:
+        return
     for unit, values in _noted(solved):
         if values.get("battery_type") in LEAD:
             yield rule.finding(
@@ -496,7 +496,7 @@ def _alarm(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.bank is None:
         return
     n, chemistry = solved.bank.series_cells, chemistry_of(solved.modules)
-    reserve = reserve_of(solved.job)
+    reserve = reserve_of(solved.job, chemistry_of(solved.modules))
     line = n * ocv_v(chemistry, min(1.0, reserve + 0.15))
     for unit, values in _noted(solved):
         volts = _number(values, "alarm_v")
@@ -655,9 +655,9 @@ def _temperature(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("found-idle", "sheet", "A found setting that does nothing is named", "works only if its condition holds")
 def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for unit in solved.units:
+    for unit in solved.devices:
         found = solved.job.as_found.get(unit.id, {})
-        shown = {s.id: s.factory for s in unit.profile.settings if s.factory is not None} | found
+        shown = factory_shown(unit.profile) | found
         idle = [
             s
             for s in unit.profile.settings
@@ -746,7 +746,7 @@ def _agree(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("read-back-differs", "sheet", "What a unit shows after entry is what was entered", "shown = entry")
 def _read_back(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    for unit in solved.units:
+    for unit in solved.devices:
         labels = {s.id: s.label for s in unit.profile.settings}
         for r in read_backs(unit, solved):
             if not r.ok:

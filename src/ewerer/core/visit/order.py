@@ -125,8 +125,8 @@ class _Search:
         inside = set(relevant)
         probe = UnitState({}, mode, level)
         self.open = {id: not isinstance(_static(model, probe, id), Refusal) for id in relevant}
-        self.effects = {id: [e for e in model.settings[id].side_effects if set(e.sets) & inside] for id in relevant}
-        self.resets = {id: {r for e in self.effects[id] for r in e.sets if r in inside} for id in relevant}
+        self.effects = {id: [sets for sets in model.sets[id] if set(sets) & inside] for id in relevant}
+        self.resets = {id: {r for sets in self.effects[id] for r in sets if r in inside} for id in relevant}
         self.sources: dict[str, set[str]] = {id: set() for id in relevant}
         self.named_by: dict[str, set[str]] = {id: set() for id in relevant}
         for id in relevant:
@@ -140,7 +140,7 @@ class _Search:
         }
         self.near = {id: {n for a, b, _ in self.locks[id] for n in (a, b)} - {id} for id in relevant}
         self.wished_by_source = {
-            id: any(e.sets.get(id) == target.get(id) for s in self.sources[id] for e in self.effects[s]) for id in relevant
+            id: any(sets.get(id) == target.get(id) for s in self.sources[id] for sets in self.effects[s]) for id in relevant
         }
         menus: list[tuple[str, ...]] = list(dict.fromkeys(tuple(model.settings[id].menu) for id in relevant)) if walk else [()]
         self.groups = {id: menus.index(tuple(model.settings[id].menu)) if walk else 0 for id in relevant}

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..devices.codec import decode, encode, takes
+from ..devices.codec import canonical_text, decode, encode, takes
 from ..devices.model import DeviceModel, Refusal
-from ..documents.profiles import InverterProfile
+from ..documents.profiles import MenuProfile
 from ..trade.quantities import QUANTITIES
 from ..trade.steps import figure
-from .as_found import displayed
 
 
-def try_value(profile: InverterProfile, setting_id: str, text: str) -> dict[str, str]:
+def try_value(profile: MenuProfile, setting_id: str, text: str) -> dict[str, str]:
     """Return what a setting shows for a canonical value, and what that stands for; or what is wrong.
 
     Keys: shown, means, problem. ``text`` is a number in the quantity's own unit, or a choice.
@@ -46,7 +45,7 @@ def try_value(profile: InverterProfile, setting_id: str, text: str) -> dict[str,
     }
 
 
-def try_writes(profile: InverterProfile, writes: Sequence[tuple[str, str]]) -> list[dict[str, object]]:
+def try_writes(profile: MenuProfile, writes: Sequence[tuple[str, str]]) -> list[dict[str, object]]:
     """Return for each write, from factory values with the output off, whether the unit takes it and what it does.
 
     Keys: setting, value, taken, text.
@@ -59,7 +58,7 @@ def try_writes(profile: InverterProfile, writes: Sequence[tuple[str, str]]) -> l
         text = raw
         if s is not None:
             try:
-                text = displayed(s, raw, profile)
+                text = canonical_text(s, raw, profile)
             except ValueError as error:
                 out.append({"setting": id, "value": raw, "taken": False, "text": f"{error}; it takes {takes(s)}"})
                 continue

@@ -16,7 +16,7 @@ from ..documents.results.sheet import UnitSheet
 from ..planning.judged import above_cells, rung_left
 from ..planning.pipeline import solve
 from ..planning.sheet import MOST_OPENED
-from ..planning.solved import Solved, Unit
+from ..planning.solved import Device, Solved
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
 from .order import Blocked, Order, Permits, entry_order, needed_mode, why_now
@@ -45,9 +45,9 @@ def unit_order(job: Job, unit_id: str, library: Library | None = None, found: Ma
     if found is not None:
         job = job.model_copy(update={"as_found": {**job.as_found, unit_id: dict(found)}})
     solved = solve(job, library)
-    unit = next((u for u in solved.units if u.id == unit_id), None)
+    unit = next((u for u in solved.devices if u.id == unit_id), None)
     if unit is None:
-        known = ", ".join(u.id for u in solved.units) or "none"
+        known = ", ".join(u.id for u in solved.devices) or "none"
         raise DocumentError([Problem(pointer="/units", message="no such unit", value=unit_id, expected=f"one of {known}")])
     target = planned_entries(unit, solved)
     if not target:
@@ -57,7 +57,7 @@ def unit_order(job: Job, unit_id: str, library: Library | None = None, found: Ma
     return order_of(unit, solved, target)
 
 
-def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder:
+def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrder:
     """Return the working list of a unit of a solved job."""
     profile = unit.profile
     model = DeviceModel(profile)
@@ -81,6 +81,8 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
         steps.append(Step(key=key, no=0, kind="action", label=label, why=why, caution=caution))
 
     if order.writes:
+        if profile.wake:
+            action("action.wake", f"Wake it: {profile.wake}", "asleep it takes no entry")
         if mode != "on":
             what = "Standby" if mode == "standby" else "Output off"
             why = "so that nothing charges or discharges on values in between" if guarded else "these settings are taken only there"
@@ -94,7 +96,7 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
         if any(model.settings[w.setting].level == "installer" for w in order.writes):
             action(
                 "action.level",
-                "Unlock the installer level.",
+                f"Unlock the installer level: {profile.unlock.how}" if profile.unlock else "Unlock the installer level.",
                 "some of these settings need it",
                 "For licensed people, as the maker's manual says.",
             )
@@ -180,7 +182,7 @@ def order_of(unit: Unit, solved: Solved, target: Mapping[str, str]) -> UnitOrder
     )
 
 
-def _permits(unit: Unit, solved: Solved) -> Permits:
+def _permits(unit: Device, solved: Solved) -> Permits:
     """Return whether a threshold may be left at a text: where the unit's ladder permits it, and below what the cells bear."""
     settings = {s.id: s for s in unit.profile.settings}
 

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
-from ...core.documents import InverterProfile, Plan
+from ...core.documents import Plan
 from ...core.documents.results.order import UnitOrder
 from ...core.pages.cable import cable_page
 from ...core.pages.calendar import calendar
@@ -95,7 +95,7 @@ _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/plain": {"sche
 @router.post("/as-found/{profile}", response={200: FoundOut, **REFUSALS}, openapi_extra=_TEXT_BODY)
 def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
     """Read a list of found settings (CSV, JSON or pasted lines); nothing is stored."""
-    held = library_for(crew_of(request)).get(profile, InverterProfile)
+    held = library_for(crew_of(request)).menu(profile)
     if held is None:
         raise Http404
     values, problems = parse_found(held, request.body)

@@ -43,7 +43,9 @@ class SlotRules(ABC):
             paint.extend([(a, b, what)] if a < b else [(a, DAY, what), (0, b, what)])
         return painted(self.outside, paint)
 
-    def slot(self, kind: Literal["charge", "discharge", "slot"], start: int, end: int, what: What, note: str = "") -> Slot:
+    def slot(
+        self, kind: Literal["charge", "discharge", "no-discharge", "slot"], start: int, end: int, what: What, note: str = ""
+    ) -> Slot:
         """Return a slot as this unit writes it."""
         return Slot(
             kind=kind,

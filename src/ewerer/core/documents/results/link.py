@@ -31,6 +31,8 @@ class LinkCandidate(PlanPart):
     unit_port: str | None = Field(description="port of the unit")
     bms_port: str | None = Field(description="port of the BMS")
     entry: str | None = Field(description="what to choose in the unit's menu")
+    adapter: str | None = Field(default=None, description="adapter between battery and device")
+    bms_protocol: str | None = Field(default=None, description="what the BMS speaks, where an adapter translates it")
     possible: bool = Field(description="whether nothing stops it")
     chosen: bool = Field(description="whether it is the plan's link")
     speaks_for: list[str] = Field(description="what speaks for it")
@@ -125,6 +127,41 @@ class UnitLink(PlanPart):
     entry: str | None = Field(description="protocol entry to choose")
 
 
+class LampRow(PlanPart):
+    """What a lamp shows and means."""
+
+    shows: str = Field(description="what it shows")
+    means: str = Field(description="what that means")
+
+
+class AdapterLink(PlanPart):
+    """The adapter in the link: which of its ports faces what, the cable from the battery to it, its lamps."""
+
+    id: str = Field(description="its profile")
+    name: str = Field(description="its name")
+    protocol: str = Field(description="what it hears from the battery, with version")
+    battery_port: str = Field(description="its port towards the battery, as labelled")
+    device_port: str = Field(description="its port towards the device, as labelled")
+    bitrate: int = Field(description="bits a second on the battery's side [bit/s]")
+    cable: Cable = Field(description="the cable from the battery to it")
+    lamps: list[LampRow] = Field(default=[], description="its lamps")
+
+
+class ChargerLink(PlanPart):
+    """How one sun charger hears of the bank."""
+
+    charger: str = Field(description="the sun charger")
+    role: str = Field(description="alone, host or follower among the chargers")
+    follows: bool = Field(description="whether it obeys the BMS")
+    through: str = Field(description="bms: a cable of its own; host: through the first charger; none")
+    protocol: str | None = Field(description="protocol with version it obeys")
+    port: str | None = Field(description="its port, as labelled")
+    bms_port: str | None = Field(description="port of the BMS, as labelled")
+    cable: Cable | None = Field(description="the cable to it; none where it has none")
+    adapter: AdapterLink | None = Field(default=None, description="the adapter between, where there is one")
+    why: str = Field(description="why")
+
+
 class FirmwareVerdict(PlanPart):
     """What is known of the firmware of one device."""
 
@@ -162,3 +199,5 @@ class Link(PlanPart):
     silence_s: float | None = Field(default=None, description="time without a message that counts as loss of link [s]")
     unit_port_label: str = Field(default="", description="the unit's port as labelled")
     bms_port_label: str = Field(default="", description="the BMS's port as labelled")
+    adapter: AdapterLink | None = Field(default=None, description="the adapter between BMS and device; none without one")
+    chargers: list[ChargerLink] = Field(default=[], description="how each sun charger hears of the bank")

@@ -43,6 +43,7 @@ class Plan(PlanPart):
     limits: Limits | None = Field(description="chains of caps")
     link: Link = Field(description="how BMS and inverter talk")
     units: list[UnitSheet] = Field(description="sheet of every unit")
+    devices: list[UnitSheet] = Field(default=[], description="sheet of every sun charger, module and controller with a menu")
     sources: SourcesPlan = Field(description="AC window, orders, generator")
     windows: WindowsPlan = Field(description="intent and slots")
     found: dict[str, list[FoundValue]] = Field(default={}, description="what each unit was found to show")

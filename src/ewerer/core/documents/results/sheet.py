@@ -65,9 +65,13 @@ class UnitSheet(PlanPart):
     id: str = Field(description="the unit")
     name: str = Field(description="its model")
     role: str = Field(description="host or follower")
+    kind: str = Field(default="unit", description="what it is: unit, sun-charger, module or controller")
     settings: list[SheetRow] = Field(description="rows in order of entry")
     leave_alone: list[LeftAlone] = Field(description="settings that stay at factory")
     decide: list[ByHand] = Field(default=[], description="settings that a person decides")
+    unlock: str = Field(default="", description="how its installer level is opened")
+    keys: str = Field(default="", description="what its keys do: open, commit, leave without saving")
+    wake: str = Field(default="", description="what wakes it before it takes an entry")
 
 
 class FoundValue(PlanPart):

@@ -13,7 +13,9 @@ from .base import PlanPart
 class Slot(PlanPart):
     """One time slot as the unit writes it; in a form of six every slot has all flags."""
 
-    kind: Literal["charge", "discharge", "slot"] = Field(description="charging, discharging, or one of a chain")
+    kind: Literal["charge", "discharge", "no-discharge", "slot"] = Field(
+        description="charging, discharging, resting, or one of a chain"
+    )
     start: str = Field(description="HH:MM")
     end: str = Field(description="HH:MM")
     target_soc: float | None = Field(description="target (0..1)")

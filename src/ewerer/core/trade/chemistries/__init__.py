@@ -8,9 +8,11 @@ from __future__ import annotations
 
 import json
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from pathlib import Path
+
+from ..margins import CHARGE_EFFICIENCY, LOW_END_SOC, RESERVE_SOC
 
 Line = tuple[tuple[float, float], ...]
 
@@ -29,8 +31,21 @@ class CellMargins:
 
 
 @dataclass(frozen=True, slots=True)
+class Equalising:
+    """A charge above absorption that mixes the acid: volts of one cell, minutes, days from one to the next."""
+
+    cell_v: float
+    minutes: float
+    days: float
+
+
+@dataclass(frozen=True, slots=True)
 class Chemistry:
-    """Levels per cell in volts, the OCV table as parallel tuples of SOC (0..1) and volts, temperature lines (degC, fraction)."""
+    """Levels per cell in volts, the OCV table as parallel tuples of SOC (0..1) and volts, temperature lines (degC, fraction).
+
+    ``compensation_mv_per_c`` is of one cell, 0 where charging volts do not follow temperature; ``rated_h`` the hours that
+    capacities are compared at, 0 where the rate hardly matters; ``low_end_soc`` the deep, usual and careful level.
+    """
 
     name: str
     word: str
@@ -45,6 +60,27 @@ class Chemistry:
     charge_derating: Line
     discharge_derating: Line
     margins: CellMargins
+    compensation_mv_per_c: float = 0.0
+    equalise: Equalising | None = None
+    rated_h: float = 0.0
+    peukert: float = 1.0
+    low_end_soc: tuple[float, float, float] = (LOW_END_SOC["deep"], LOW_END_SOC["usual"], LOW_END_SOC["careful"])
+    reserve_soc: float = RESERVE_SOC
+    charge_efficiency: float = CHARGE_EFFICIENCY
+    has_bms: bool = True
+
+    @property
+    def kind(self) -> str:
+        """What sentences call it: lithium, or its own word."""
+        return "lithium" if self.has_bms else self.word
+
+    def low_end(self, school: str) -> float:
+        """Return the charge (0..1) at which a low-end school (deep, usual, careful) stops."""
+        return self.low_end_soc[("deep", "usual", "careful").index(school)]
+
+    def with_ocv(self, points: Line) -> Chemistry:
+        """Return this chemistry with resting volts of a maker's own: pairs of SOC (0..1) and volts of one cell, rising."""
+        return replace(self, soc=tuple(s for s, _ in points), ocv_v=tuple(v for _, v in points))
 
 
 def _read(path: Path) -> Chemistry:
@@ -62,6 +98,9 @@ def _read(path: Path) -> Chemistry:
         charge_derating=line("charge_derating"),
         discharge_derating=line("discharge_derating"),
         margins=CellMargins(**data["margins"]),
+        **data.get("use", {})
+        | ({"equalise": Equalising(**data["equalise"])} if "equalise" in data else {})
+        | ({"low_end_soc": tuple(data["low_end_soc"])} if "low_end_soc" in data else {}),
     )
 
 
