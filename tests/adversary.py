@@ -6,6 +6,7 @@ settings, factory values of another trade. The restated rules read nothing but t
 """
 
 import json
+import re
 from random import Random
 from typing import Any
 
@@ -402,8 +403,15 @@ def random_found(seed: int, profile: dict[str, Any]) -> dict[str, str]:
         else:
             value = s["min"] + dice.randint(0, int((s["max"] - s["min"]) / s["step"])) * s["step"]
             places = max(len(f"{x:.6f}".rstrip("0").partition(".")[2]) for x in (s["step"], s["min"]))
-            shown[s["id"]] = f"{value:.{places}f}"
+            timed = s.get("encoding", {}).get("kind") == "hhmm"
+            shown[s["id"]] = f"{int(value) // 60:02d}:{int(value) % 60:02d}" if timed else f"{value:.{places}f}"
     return shown
+
+
+def figure_of(text: str) -> float:
+    """Return the number a display shows, a time in minutes."""
+    hours, colon, minutes = text.partition(":")
+    return int(hours) * 60 + int(minutes) if colon else float(text)
 
 
 class Box:
@@ -416,8 +424,16 @@ class Box:
         self.mode = {"on": 0, "standby": 1, "off": 2}[mode]
 
     def holds(self, condition: str) -> bool:
-        """Return whether a comparison of one setting with a value holds."""
-        name, sign, value = condition.replace("'", "").split(" ", 2)
+        """Return whether a condition holds: every comparison becomes True or False, and, or, not and brackets are Python's."""
+        truths = re.sub(
+            r"([\w.-]+)\s*(!=|<=|>=|=|<|>)\s*('[^']*'|[^\s()]+)",
+            lambda m: str(self._compares(m.group(1), m.group(2), m.group(3).strip("'"))),
+            condition,
+        )
+        assert not re.sub(r"True|False|and|or|not|[()\s]", "", truths), condition
+        return bool(eval(truths))
+
+    def _compares(self, name: str, sign: str, value: str) -> bool:
         have = self.shown.get(name)
         if have is None:
             return False
@@ -437,7 +453,7 @@ class Box:
         if "choices" in s.get("encoding", {}):
             if text not in s["encoding"]["choices"].values():
                 return "choice"
-        elif not s["min"] - 1e-9 <= float(text) <= s["max"] + 1e-9:
+        elif not s["min"] - 1e-9 <= figure_of(text) <= s["max"] + 1e-9:
             return "range"
         if self.shown.get(id) == text:
             return ""

@@ -99,7 +99,7 @@ def test_six_slots_say_exactly_what_is_wanted_and_cover_the_day(windows):
 @settings(max_examples=30)
 @given(daily_intents(15, 1, ["charge"]))
 def test_a_single_pair_says_one_charging_window_also_over_midnight(windows):
-    assert differs(windows, SINGLE) == 0
+    assert differs(windows, SINGLE) == (0 if windows else 7 * 15), "without one a step by day is parked, and counted"
 
 
 @settings(max_examples=15, deadline=None)
@@ -133,11 +133,17 @@ def test_steps_that_are_too_coarse():
     assert differs([w("01:07", "05:00")], SIX) == 7 * 2  # 01:05 to 05:00
 
 
-def test_parked_windows_are_harmless():
-    slots = compile_slots([w("01:00", "05:00", "hold")], SINGLE)
-    parked = next(s for s in slots if s.kind == "charge")
-    assert "parked" in parked.note and parked.start == "23:30"
-    assert What("charge") not in expand_slots(slots, SINGLE)
+@pytest.mark.parametrize("action", ["hold", None])
+def test_an_empty_window_is_parked_outside_the_other_and_counted(action):
+    wanted = [w("01:00", "05:00", action)] if action else []
+    slots = compile_slots(wanted, SINGLE)
+    charge, use = (next(s for s in slots if s.kind == k) for k in ("charge", "discharge"))
+    a, b = minutes_of(charge.start), minutes_of(charge.end)
+    c, d = minutes_of(use.start), minutes_of(use.end)
+    inside = [m for m in range(a, b) if (c <= m < d if c < d else m >= c or m < d)]
+    assert "parked" in charge.note and b - a == 15 and inside == []
+    assert differs(wanted, SINGLE) == 7 * 15
+    assert expand_slots(slots, SINGLE).count(What("charge")) == 15
 
 
 def test_single_holds_outside_its_discharging_window():

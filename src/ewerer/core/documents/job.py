@@ -250,6 +250,8 @@ def _known_quantities(names: list[str]) -> list[str]:
     for name in names:
         if name not in QUANTITIES:
             raise ValueError(f"{name} is not a quantity; quantities are " + ", ".join(sorted(QUANTITIES)))
+        if QUANTITIES[name].kind == "choice" and not QUANTITIES[name].choices:
+            raise ValueError(f"{name} goes by the device's own words; make a profile for it")
     if len(set(names)) != len(names):
         raise ValueError("a quantity stands twice")
     return names

@@ -162,7 +162,7 @@ def _differs(rule: Rule, solved: Solved) -> Iterator[Finding]:
             seen.add(unit.profile.id)
             some = "; ".join(f"{s.days} {s.start} to {s.end}: {s.gets} instead of {s.wanted}" for s in u.where[:3])
             yield rule.finding(
-                "note" if u.differs_minutes <= 14 else "caution",
+                "note" if u.differs_minutes <= 7 * max(2, unit.profile.slots.step_min if unit.profile.slots else 1) else "caution",
                 f"{unit.profile.name} cannot say these windows exactly",
                 f"Its closest slots differ in {u.differs_minutes} minutes a week, about {u.differs_kwh:g} kWh: {some}"
                 + (f"; and {len(u.where) - 3} more" if len(u.where) > 3 else "")
