@@ -28,7 +28,7 @@ def named(page, base, name):
 
 def test_a_row_says_what_the_job_is_and_waits_for(signed, base):
     row = named(signed, base, "Row of figures")
-    for words in ("600 Ah", "2 × 3 kW", "27.6 / 26.8 / 24.0 V", "0 of 46 entered", "revision 1"):
+    for words in ("600 Ah", "2 × 3 kW", "27.6 / 26.8 / 24.0 V", "0 of 48 entered", "revision 1"):
         expect(row).to_contain_text(words)
     row.get_by_role("link", name=re.compile("Different makes")).click()
     expect(signed.get_by_role("heading", name="Bank", level=1)).to_be_visible()

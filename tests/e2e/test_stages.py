@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.e2e.conftest import choose, give_file, saved, show, tick
-from tests.jobs import LARCH, SKERRY, TARN, changed, data, inline
+from tests.jobs import FENWICK, LARCH, SKERRY, TARN, changed, data, inline
 
 
 def nav(page):
@@ -56,6 +56,58 @@ def test_the_generator_shows_its_budget_when_it_is_there(opened):
     show(page, "Site")
     tick(page, "checkbox", "Generator", on=False)
     expect(page.get_by_text(re.compile(r"The\s+generator has"))).to_have_count(0)
+
+
+def test_a_job_with_nothing_listed_gets_a_sheet_by_its_plates(signed):
+    """An unlisted battery, unit and sun charger, key by key: the plan never waits for a profile."""
+    page = signed
+    page.get_by_role("button", name="New job").click()
+    page.get_by_label("Name of the site or job").press_sequentially("Plates")
+    page.keyboard.press("Enter")
+    tick(page, "checkbox", "Sun")
+    show(page, "Bank")
+    page.get_by_role("button", name="Add by nameplate").click()
+    show(page, "Units")
+    page.get_by_role("button", name="Add by plate").click()
+    for path, typed in (("continuous_w", "2600"), ("charge_max_a", "72.5"), ("step_v", "0.2")):
+        box = page.locator(f'[data-pointer="/units/0/plate/{path}"]')
+        box.click()
+        page.keyboard.press("Control+a")
+        box.press_sequentially(typed)
+        page.keyboard.press("Tab")
+    tick(page, "checkbox", "Alarm")
+    page.get_by_role("button", name="Add charger by plate").click()
+    expect(page.locator("[data-group]")).to_contain_text("U1")
+    expect(nav(page)).to_contain_text("1 × 2.6 kW")
+    show(page, "Sheet")
+    expect(page.locator("[data-step]").filter(has_text="Absorption")).to_contain_text("55.2")
+    expect(page.locator("[data-step]").filter(has_text="Alarm")).to_be_visible()
+    page.get_by_role("tab", name=re.compile("^S1")).click()
+    expect(page.locator("[data-step]").filter(has_text="Charge current from own sun")).to_be_visible()
+    page.get_by_role("tab", name="As found").click()
+    page.get_by_label(re.compile("^Absorption")).first.fill("57.6")
+    page.get_by_role("tab", name="Working list").click()
+    expect(page.locator('[data-step="absorb-v"]')).to_contain_text("57.6")
+
+
+def test_devices_beside_the_units_are_drawn_linked_and_typed(opened):
+    page = opened(data(FENWICK), "Units")
+    drawing = page.locator("[data-group]")
+    for words in ("EAST", "S2", "HUB", "K1", "to S1: RV CAN to BUS through Quillet RV", "Switch on: EAST and WEST"):
+        expect(drawing).to_contain_text(words)
+    show(page, "Link")
+    expect(page.locator("[data-chargers]")).to_contain_text("S1 obeys the BMS by lanthe-bus 1")
+    choose(page, "Adapter at hand", "none")
+    expect(page.locator("[data-chargers]")).to_contain_text("S1 keeps its own volts and amps")
+    show(page, "Sheet")
+    page.get_by_role("tab", name=re.compile("^K2")).click()
+    expect(page.locator('[data-step="ask"]')).to_contain_text("27.6")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="CSV", exact=True).click()
+    assert b"Asked volts" in download.value.path().read_bytes()
+    show(page, "Units")
+    page.get_by_role("button", name="Remove the controller").click()
+    expect(page.locator('[data-finding="controller-caps"]')).to_have_count(0)
 
 
 def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
@@ -226,8 +278,8 @@ def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
     page.goto(f"{base}/library")
     page.get_by_label("Find a profile").fill("sun-charger")
     expect(page.get_by_role("link", name=re.compile("Pilch Sun"))).to_have_count(2)
-    page.get_by_label("Find a profile").fill("orrowan")
-    page.get_by_role("link", name=re.compile("^Orrowan T8")).click()
+    page.get_by_label("Find a profile").fill("pilch")
+    page.get_by_role("link", name=re.compile("^Pilch Sun 60")).click()
     page.get_by_role("button", name="Copy", exact=True).click()
     page.get_by_role("button", name="As text").click()
     box = page.get_by_label("Profile as JSON")
@@ -235,7 +287,7 @@ def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
     box.fill(text[:-1])
     box.blur()
     expect(page.get_by_role("alert").filter(has_text="JSON")).to_be_visible()
-    box.fill(text.replace('"Orrowan T8 (copy)"', '"Typed as text"'))
+    box.fill(text.replace('"Pilch Sun 60 (copy)"', '"Typed as text"'))
     box.blur()
     expect(page.get_by_role("heading", name="Typed as text", level=1)).to_be_visible()
     page.once("dialog", lambda d: d.dismiss())

@@ -13,7 +13,7 @@ from .documents.results.sources import SourcesPlan
 from .planning.bank import next_module
 from .planning.pipeline import solve
 from .planning.solved import Solved
-from .planning.units import next_unit
+from .planning.units import next_unit, plan_group
 from .trade.rules import run_checks
 from .trade.stages import ALL, RANK, STAGES
 from .trade.steps import figure
@@ -43,6 +43,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         units=[s for s in solved.sheets.values() if s.kind == "unit"],
         devices=[s for s in solved.sheets.values() if s.kind != "unit"],
         sources=solved.sources or SourcesPlan(ac_window=None, orders=[], generator=None),
+        group=plan_group(solved),
         windows=solved.windows,
         found={d.id: found_values(d, solved) for d in solved.devices if job.as_found.get(d.id)},
         agreement=agreement(solved) if job.as_found else [],

@@ -151,5 +151,6 @@ export const api = {
   fields: () => everything((limit, offset) => told(http.GET('/api/fields', query({ limit, offset })))),
   protocols: () => everything((limit, offset) => told(http.GET('/api/protocols', query({ limit, offset })))),
   rules: () => everything((limit, offset) => told(http.GET('/api/rules', query({ limit, offset })))),
+  quantities: () => everything((limit, offset) => told(http.GET('/api/quantities', query({ limit, offset })))),
   schema: (kind: string) => told(http.GET('/api/schema/{kind}', path({ kind }))) as Promise<Record<string, unknown>>,
 }

@@ -29,6 +29,7 @@ export const queries = {
   schema: (kind: string) => queryOptions({ queryKey: ['schema', kind], queryFn: () => api.schema(kind), ...AGES }),
   stages: () => queryOptions({ queryKey: ['stages'], queryFn: api.stages, ...AGES }),
   fields: () => queryOptions({ queryKey: ['fields'], queryFn: api.fields, ...AGES }),
+  quantities: () => queryOptions({ queryKey: ['quantities'], queryFn: api.quantities, ...AGES }),
   rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules, ...AGES }),
   symptoms: () => queryOptions({ queryKey: ['symptoms'], queryFn: api.symptoms, ...AGES }),
   protocols: () => queryOptions({ queryKey: ['protocols'], queryFn: api.protocols, ...AGES }),

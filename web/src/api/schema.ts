@@ -3747,6 +3747,32 @@ export interface components {
             modules: components["schemas"]["ModuleFigures"][];
         };
         /**
+         * Beside
+         * @description A sun charger or controller beside the units.
+         */
+        Beside: {
+            /**
+             * Id
+             * @description the device
+             */
+            id: string;
+            /**
+             * Name
+             * @description its model
+             */
+            name: string;
+            /**
+             * Kind
+             * @description sun-charger or controller
+             */
+            kind: string;
+            /**
+             * Role
+             * @description alone, host or follower among its like
+             */
+            role: string;
+        };
+        /**
          * ByHand
          * @description A setting that no rule plans: a person decides, and what is decided is noted as an own entry.
          */
@@ -3791,6 +3817,12 @@ export interface components {
              * @description what is known about it
              */
             known: string;
+            /**
+             * Choices
+             * @description what it can be picked from; empty for a number
+             * @default []
+             */
+            choices: string[];
             /**
              * Caution
              * @description what may hurt
@@ -4390,6 +4422,68 @@ export interface components {
              * @description how to run it, in sentences
              */
             recipe: string[];
+        };
+        /**
+         * Group
+         * @description Who stands where, who is switched on when, who speaks to whom.
+         */
+        Group: {
+            /**
+             * Places
+             * @description every unit
+             */
+            places: components["schemas"]["Place"][];
+            /**
+             * Lines
+             * @description every line between devices
+             */
+            lines: components["schemas"]["GroupLine"][];
+            /**
+             * Beside
+             * @description sun chargers and controller
+             */
+            beside: components["schemas"]["Beside"][];
+            /**
+             * Speaker
+             * @description module that speaks for the bank; none in open loop
+             */
+            speaker: string | null;
+            /**
+             * Start
+             * @description units in the order they are switched on, together where they stand together
+             */
+            start: string[][];
+            /**
+             * Start Why
+             * @description why in this order
+             */
+            start_why: string;
+        };
+        /**
+         * GroupLine
+         * @description A line between two devices of the group.
+         */
+        GroupLine: {
+            /**
+             * From
+             * @description device it comes from
+             */
+            from: string;
+            /**
+             * To
+             * @description device it goes to
+             */
+            to: string;
+            /**
+             * Kind
+             * @description bms: what the bank says; group: between units; charger: between sun chargers; controller
+             */
+            kind: string;
+            /**
+             * Label
+             * @description ports at its ends, or what runs on it
+             */
+            label: string;
         };
         /**
          * LadderView
@@ -5008,6 +5102,37 @@ export interface components {
             word: string;
         };
         /**
+         * Place
+         * @description One unit in the group: its phase, its number there, its role.
+         */
+        Place: {
+            /**
+             * Unit
+             * @description the unit
+             */
+            unit: string;
+            /**
+             * Name
+             * @description its model
+             */
+            name: string;
+            /**
+             * Phases
+             * @description phases it stands on; all of them where its AC side is three-phase by itself
+             */
+            phases: string[];
+            /**
+             * Number
+             * @description its number among the units of its phase, from 1
+             */
+            number: number;
+            /**
+             * Role
+             * @description host or follower
+             */
+            role: string;
+        };
+        /**
          * Plan
          * @description A whole plan. Pure function of a job and a library.
          */
@@ -5059,6 +5184,8 @@ export interface components {
             devices: components["schemas"]["UnitSheet"][];
             /** @description AC window, orders, generator */
             sources: components["schemas"]["SourcesPlan"];
+            /** @description how the devices stand together */
+            group?: components["schemas"]["Group"] | null;
             /** @description intent and slots */
             windows: components["schemas"]["WindowsPlan"];
             /**
@@ -5455,6 +5582,12 @@ export interface components {
              */
             why: string[];
             /**
+             * Choices
+             * @description what it can be picked from; only for an own entry
+             * @default []
+             */
+            choices: string[];
+            /**
              * Needed By
              * @description planned settings that work only while this one shows its entry
              * @default []
@@ -5726,6 +5859,12 @@ export interface components {
              * @description host or follower
              */
             role: string;
+            /**
+             * Profile
+             * @description its profile, or the one made of its plate
+             * @default
+             */
+            profile: string;
             /**
              * Kind
              * @description what it is: unit, sun-charger, module or controller

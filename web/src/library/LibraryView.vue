@@ -47,6 +47,8 @@ const KINDS: [string, string][] = [
   ['inverter/1', 'inverter-charger'],
   ['module/1', 'battery module'],
   ['sun-charger/1', 'sun charger'],
+  ['adapter/1', 'adapter'],
+  ['controller/1', 'system controller'],
 ]
 const versions = useQuery({
   queryKey: ['versions', chosen, base],

@@ -31,7 +31,8 @@ const value = computed<Value | undefined>(() => {
   return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback ?? words.value?.default)
 })
 const id = computed(() => idOf(props.path))
-const choose = (v: unknown) => job.set(props.path, props.flag ? v === 1 || undefined : props.boolean ? v === 1 : v)
+const choose = (v: unknown) =>
+  job.set(props.path, props.flag ? v === 1 || undefined : props.boolean ? v === 1 : v === '' ? undefined : v)
 const options = computed(() => choices.value.map(([v, word]) => ({ value: v, label: word })))
 </script>
 

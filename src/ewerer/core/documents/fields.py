@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from ..trade.chemistries import CHEMISTRIES
+
 Choice = tuple[str | int, str]
 
 
@@ -90,7 +92,7 @@ def _table() -> list[FieldWords]:
         ("modules/*/id", "Name of the module"),
         ("modules/*/profile", "Profile"),
         ("modules/*/resting_v", "Resting volts", "V", "measure"),
-        ("modules/*/chemistry", "Chemistry"),
+        ("modules/*/chemistry", "Chemistry", "", "", (("", "by profile, else LFP"), *((c.name, c.word) for c in CHEMISTRIES.values()))),
         ("modules/*/series_cells", "Cells in series"),
         ("modules/*/capacity_ah", "Capacity", "Ah"),
         ("modules/*/resistance_mohm", "Resistance", "mΩ"),

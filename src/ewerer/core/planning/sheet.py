@@ -246,6 +246,7 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         sheets[device.id] = UnitSheet(
             id=device.id,
             name=profile.name,
+            profile=profile.id,
             kind=device.kind,
             role=device.role,
             settings=rows,
@@ -388,6 +389,7 @@ def _rows(
                     else ""
                 )
                 + (s.note or ""),
+                choices=list(dict.fromkeys((s.encoding.choices or {}).values())) if s.id in extra and s.is_choice else [],
                 needed_by=needed_by.get(s.id, []),
                 caution=s.caution or "",
                 why=why.get(q.name, []) if q else [ROWS.id] if s.slot else [],
@@ -408,6 +410,7 @@ def _by_hand(s: Setting) -> ByHand:
         factory=s.factory or "",
         unit=s.unit,
         takes=takes(s),
+        choices=list(dict.fromkeys((s.encoding.choices or {}).values())) if s.is_choice else [],
         known=" ".join(k for k in known if k) or "Nothing is known of it; the maker's manual decides.",
         caution=s.caution or "",
     )

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 
 from ..devices.library import Library
 from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job
 from ..documents.profiles import ControllerProfile, ModuleProfile
+from ..documents.results.group import Beside, Group, GroupLine, Place
 from ..documents.results.proposals import NextUnit
 from ..trade.finding import Finding
 from ..trade.margins import PHASES
-from ..trade.rules import Rule, check
+from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import figure
 from .solved import Part, Solved, SunCharger, Unit
 
@@ -52,6 +54,81 @@ def resolve_parts(job: Job, chargers: Sequence[SunCharger], units: Sequence[Unit
         if held is not None:
             add(Part("controller", 0, job.controller.id, "alone", "/controller", held, job.controller.firmware))
     return out
+
+
+START = formula_rule(
+    "start-order",
+    "units",
+    "Units are switched on in the order their maker wants: all at once, the host first, or the followers first",
+    "order by start_order of the profile",
+    "the device's profile",
+)
+
+
+def plan_group(solved: Solved) -> Group:
+    """Return how the devices stand together: places, lines, who speaks, the order of switching on. Source: START."""
+    units, link, host = solved.units, solved.link, solved.host
+    phases = PHASES[solved.job.site.ac.topology]
+    places = []
+    for u in units:
+        whole = u.profile.ratings.ac_phases == 3
+        same = [x.id for x in units if whole or x.job.phase == u.job.phase]
+        on = list(phases) if whole else [u.job.phase]
+        places.append(Place(unit=u.id, name=u.profile.name, phases=on, number=same.index(u.id) + 1, role=u.role))
+    lines = []
+    speaker = link.speaking[0] if link.loop == "closed" and link.speaking else None
+    if speaker is not None and link.host_unit is not None:
+        through = f" through {link.adapter.name}" if link.adapter else ""
+        lines.append(
+            GroupLine(
+                from_=speaker, to=link.host_unit, kind="bms", label=f"{link.bms_port_label} to {link.unit_port_label}{through}"
+            )
+        )
+    chain = [host, *(u for u in units if u is not host)] if host is not None else []
+    for a, b in pairwise(chain):
+        port = next((p.label for p in a.profile.ports if p.purpose == "follower"), "")
+        lines.append(GroupLine(from_=a.id, to=b.id, kind="group", label=port))
+    lead = next((c.charger for c in link.chargers if c.through == "bms"), None)
+    for c in link.chargers:
+        if c.through == "bms" and c.charger != link.host_unit:
+            through = f" through {c.adapter.name}" if c.adapter else ""
+            source = speaker or (solved.modules[0].id if solved.modules else "")
+            lines.append(GroupLine(from_=source, to=c.charger, kind="bms", label=f"{c.bms_port} to {c.port}{through}"))
+        elif c.through == "host" and lead is not None:
+            lines.append(GroupLine(from_=lead, to=c.charger, kind="charger", label="follows"))
+    beside = [
+        Beside(
+            id=c.job.id,
+            name=c.profile.name,
+            kind="sun-charger",
+            role=next((p.role for p in solved.parts if p.id == c.job.id), "alone"),
+        )
+        for c in solved.sun_chargers
+    ]
+    for p in solved.parts:
+        if p.kind == "controller":
+            beside.append(Beside(id=p.id, name=p.profile.name, kind="controller", role=p.role))
+            lines.extend(GroupLine(from_=p.id, to=u.id, kind="controller", label="") for u in units[:1])
+    order = host.profile.start_order if host is not None else "any"
+    rest = [u.id for u in units if u is not host]
+    steps = {
+        "any": [[u.id for u in units]],
+        "host-first": [[host.id] if host else [], rest],
+        "followers-first": [rest, [host.id] if host else []],
+    }
+    why = {
+        "any": "all at once, in any order",
+        "host-first": "the host first: followers wait for it",
+        "followers-first": "the followers first: the host looks for them when it starts",
+    }
+    return Group(
+        places=places,
+        lines=lines,
+        beside=beside,
+        speaker=speaker,
+        start=[s for s in steps[order] if s],
+        start_why=why[order] if len(units) > 1 else "one unit",
+    )
 
 
 @check("device-ids", "units", "No two devices with a sheet have one id", "id_i != id_j")

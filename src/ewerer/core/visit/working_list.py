@@ -36,6 +36,21 @@ GUARDED = (
 )
 
 
+REST = {
+    "unit": "{}, sun and AC inputs open, so that no charger runs.",
+    "sun-charger": "Open its sun input, so that it does not charge; its bank breaker stays closed.",
+    "module": "{}: charging and discharging of this module off.",
+    "controller": "Hold the chargers, so that none runs on values in between.",
+}
+BACK = {
+    "unit": "Out of standby; close AC and sun inputs, the bank first.",
+    "sun-charger": "Close its sun input again, its bank breaker being closed.",
+    "module": "Charging and discharging of this module on again.",
+    "controller": "Let the chargers run again.",
+}
+"""What stops currents while a device is set, and what lets them flow again, by what the device is."""
+
+
 def unit_order(job: Job, unit_id: str, library: Library | None = None, found: Mapping[str, str] | None = None) -> UnitOrder:
     """Return the working list of a unit: from what it shows (the job's, or ``found``) to what is planned.
 
@@ -89,9 +104,11 @@ def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrd
             danger = f" It was found dangerous: {', '.join(model.settings[d].label for d in dangers)}." if dangers else ""
             action(
                 "action.mode",
-                f"{what}, sun and AC inputs open, so that no charger runs.{danger}",
+                f"{REST[unit.kind].format(what)}{danger}",
                 why,
-                "The loads lose their supply. Terminals and panels stay live.",
+                "The loads lose their supply. Terminals and panels stay live."
+                if unit.kind == "unit"
+                else "Terminals and panels stay live.",
             )
         if any(model.settings[w.setting].level == "installer" for w in order.writes):
             action(
@@ -139,7 +156,7 @@ def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrd
         )
         state = {**after, **model.effects(s.id, after)}
     if any(model.settings[w.setting].takes_effect == "restart" for w in order.writes):
-        action("action.restart", "Restart the unit, then look again: the values must have stuck.", "one restart for all of them")
+        action("action.restart", f"Restart the {unit.kind.replace('-', ' ')}, then look again: the values must have stuck.", "one restart for all of them")
     outside = [model.settings[id].label for id, text in state.items() if not permits(id, text)]
     if order.blocked is not None and outside:
         action(
@@ -151,7 +168,7 @@ def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrd
     elif order.writes and mode != "on":
         action(
             "action.resume",
-            "Out of standby; close AC and sun inputs, the bank first.",
+            BACK[unit.kind],
             "charging begins in bulk",
             "The bank first, sun after it: a sun charger must never see panels without a bank.",
         )

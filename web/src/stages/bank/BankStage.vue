@@ -58,6 +58,8 @@ const FIGURES = [
   'cell_min_v',
   'age_years',
   'health',
+  'rated_h',
+  'peukert',
 ]
 </script>
 
@@ -169,6 +171,7 @@ const FIGURES = [
                 }}
               </p>
               <div class="fields">
+                <ChoiceField :path="`/bank/modules/${i}/chemistry`" select fallback="" />
                 <NumberField v-for="f in FIGURES" :key="f" :path="`/bank/modules/${i}/${f}`" :whole="f === 'series_cells'" />
               </div>
             </td>

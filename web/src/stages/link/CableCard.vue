@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import type { Cable } from '../../api/client'
 import { CONDUCTOR, drawCable, solidOf, striped } from './cable'
 
-const props = defineProps<{ cable: Cable; bms: string; unit: string }>()
+const props = withDefaults(defineProps<{ cable: Cable; bms: string; unit: string; from?: string; to?: string }>(), {
+  from: 'BMS',
+  to: 'unit',
+})
 const LEFT = 170
 const RIGHT = 510
 const drawn = computed(() => drawCable(props.cable, { left: LEFT, right: RIGHT, top: 30, step: 27 }))
@@ -16,11 +19,11 @@ const said = computed(() => props.cable.wires.map((w) => `${w.signal} from pin $
     :viewBox="`0 0 680 ${drawn.height}`"
     class="card"
     role="img"
-    :aria-label="`Cable from ${bms} of the BMS to ${unit} of the unit: ${said}`"
+    :aria-label="`Cable from ${bms} of the ${from} to ${unit} of the ${to}: ${said}`"
     data-cable
   >
-    <text :x="LEFT" y="16" text-anchor="end" class="head">BMS {{ bms }}</text>
-    <text :x="RIGHT" y="16" class="head">unit {{ unit }}</text>
+    <text :x="LEFT" y="16" text-anchor="end" class="head">{{ from }} {{ bms }}</text>
+    <text :x="RIGHT" y="16" class="head">{{ to }} {{ unit }}</text>
     <g v-for="w in drawn.wires" :key="w.key">
       <path :d="w.path" class="sleeve" />
       <path :d="w.path" class="core" :stroke="CONDUCTOR[solidOf(w.colour)]" />

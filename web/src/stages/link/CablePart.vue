@@ -27,7 +27,22 @@ const ohm = (o: number | null) => (o === null ? 'open' : `${tidy(o)} Ω`)
       }}</b>
       {{ link.cable.advice.join(' ') }}
     </p>
-    <CableCard :cable="link.cable" :bms="link.bms_port_label ?? ''" :unit="link.unit_port_label ?? ''" />
+    <template v-if="link.adapter">
+      <p class="small">
+        Through {{ link.adapter.name }}: battery to its port {{ link.adapter.battery_port }} ({{ link.adapter.protocol }}),
+      </p>
+      <CableCard :cable="link.adapter.cable" :bms="link.bms_port_label ?? ''" :unit="link.adapter.battery_port" to="adapter" />
+      <p class="small">then its port {{ link.adapter.device_port }} to the device ({{ link.protocol }}).</p>
+    </template>
+    <CableCard
+      :cable="link.cable"
+      :bms="link.adapter?.device_port ?? link.bms_port_label ?? ''"
+      :unit="link.unit_port_label ?? ''"
+      :from="link.adapter ? 'adapter' : 'BMS'"
+    />
+    <ul v-if="link.adapter?.lamps?.length" class="small">
+      <li v-for="l in link.adapter.lamps" :key="l.shows">{{ l.shows }}: {{ l.means }}</li>
+    </ul>
     <p v-if="link.terminators" class="small">
       Ohms across the pair, power off:
       <span v-for="(o, n) in link.terminators.expected_ohm" :key="n" class="ohm" :class="{ right: n === 2 }"

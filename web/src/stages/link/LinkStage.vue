@@ -4,10 +4,12 @@ import { computed } from 'vue'
 import { api } from '../../api/client'
 import { queries } from '../../api/queries'
 import { useJob } from '../../job/use-job'
+import { useLibrary } from '../../library/use-library'
 import CautionLine from '../../ui/CautionLine.vue'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import TickBox from '../../ui/TickBox.vue'
 import AddressPart from './AddressPart.vue'
+import CableCard from './CableCard.vue'
 import CablePart from './CablePart.vue'
 import DisplayPart from './DisplayPart.vue'
 import FirmwarePart from './FirmwarePart.vue'
@@ -15,11 +17,11 @@ import WaysPart from './WaysPart.vue'
 
 const job = useJob()
 const link = computed(() => job.plan.value?.link)
-const hostIndex = computed(() => {
-  const units = (job.at('/units') as { id: string; profile: string }[] | undefined) ?? []
-  return units.findIndex((u) => u.id === link.value?.host_unit)
+type Listed = { id: string; profile?: string }[] | undefined
+const hostProfile = computed(() => {
+  const all = [...((job.at('/units') as Listed) ?? []), ...((job.at('/sun/chargers') as Listed) ?? [])]
+  return all.find((u) => u.id === link.value?.host_unit)?.profile ?? ''
 })
-const hostProfile = computed(() => (job.at(`/units/${hostIndex.value}/profile`) as string | undefined) ?? '')
 const profile = useQuery({
   queryKey: ['profile', hostProfile],
   queryFn: () => api.profile(hostProfile.value),
@@ -33,6 +35,8 @@ function take(port: string) {
   const next = taken.value.includes(port) ? taken.value.filter((p) => p !== port) : [...taken.value, port]
   job.set(`/link/taken_ports/${link.value?.host_unit}`, next.length ? next : undefined)
 }
+const { of } = useLibrary()
+const adapters = computed(() => of('adapter').map((p) => [p.id, p.name] as [string, string]))
 const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? []).map((m) => [m, m]))
 </script>
 
@@ -53,6 +57,13 @@ const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? [])
       :choices="speaking"
       :fallback="link?.speaking?.[0]"
     />
+    <ChoiceField
+      v-if="adapters.length || job.at('/link/adapter')"
+      path="/link/adapter"
+      select
+      :choices="[['', 'none'], ...adapters]"
+      fallback=""
+    />
     <div v-if="ports.length" class="taken" role="group" aria-label="Ports taken by other devices">
       <span class="label">Taken by other devices</span>
       <span>
@@ -71,6 +82,33 @@ const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? [])
     <DisplayPart />
   </template>
 
+  <fieldset v-if="link?.chargers?.length" data-chargers>
+    <legend>Sun chargers</legend>
+    <ul class="plain-list">
+      <li v-for="c in link.chargers" :key="c.charger">
+        <b>{{ c.charger }}</b>
+        {{ c.follows ? `obeys the BMS by ${c.protocol}` : 'keeps its own volts and amps' }}. {{ c.why }}
+        <details v-if="c.cable && c.charger !== link.host_unit">
+          <summary>Its cable: {{ c.bms_port }} of the battery to {{ c.port }}</summary>
+          <template v-if="c.adapter">
+            <p class="small">Battery to {{ c.adapter.name }}, port {{ c.adapter.battery_port }}, {{ c.adapter.protocol }}:</p>
+            <CableCard :cable="c.adapter.cable" :bms="c.bms_port ?? ''" :unit="c.adapter.battery_port" to="adapter" />
+            <p class="small">{{ c.adapter.name }}, port {{ c.adapter.device_port }}, to the charger, {{ c.protocol }}:</p>
+          </template>
+          <CableCard
+            :cable="c.cable"
+            :bms="c.adapter?.device_port ?? c.bms_port ?? ''"
+            :unit="c.port ?? ''"
+            :from="c.adapter ? 'adapter' : 'BMS'"
+            to="charger"
+          />
+          <ul v-if="c.adapter?.lamps?.length" class="small">
+            <li v-for="l in c.adapter.lamps" :key="l.shows">{{ l.shows }}: {{ l.means }}</li>
+          </ul>
+        </details>
+      </li>
+    </ul>
+  </fieldset>
   <fieldset v-if="link?.units?.length">
     <legend>Units</legend>
     <ul class="plain-list">

@@ -5,17 +5,21 @@ import 'element-plus/theme-chalk/el-input.css'
 import FileButton from '../../ui/FileButton.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
-import { api, ApiProblem, type ProblemOut } from '../../api/client'
+import { api, ApiProblem, type Plan, type ProblemOut } from '../../api/client'
 import StateMark from '../../ui/StateMark.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
 
-const props = defineProps<{ unit: string; profile: string }>()
+const props = defineProps<{ unit: string; sheet: Plan['units'][number] }>()
 const job = useJob()
-const pinned = computed(() => job.at(`/profile_revisions/${props.profile}`) as number | undefined)
+const id = computed(() => props.sheet.profile ?? '')
+// A device by its plate has no profile in the library: its menu is what the sheet knows of it.
+const byPlate = computed(() => id.value.startsWith('plate-'))
+const pinned = computed(() => job.at(`/profile_revisions/${id.value}`) as number | undefined)
 const profile = useQuery({
-  queryKey: ['profile', () => props.profile, pinned],
-  queryFn: () => api.profile(props.profile, pinned.value),
+  queryKey: ['profile', id, pinned],
+  queryFn: () => api.profile(id.value, pinned.value),
+  enabled: computed(() => !byPlate.value),
   staleTime: Infinity,
 })
 interface Setting {
@@ -26,7 +30,15 @@ interface Setting {
   factory?: string
   encoding?: { choices?: Record<string, string> }
 }
-const settings = computed(() => (profile.data.value?.settings as Setting[] | undefined) ?? [])
+const known = computed<Setting[]>(() =>
+  [...props.sheet.settings, ...props.sheet.leave_alone, ...props.sheet.decide].map((r) => ({
+    id: r.setting,
+    menu: r.menu,
+    label: r.label,
+    unit: 'unit' in r ? r.unit : '',
+  })),
+)
+const settings = computed(() => (byPlate.value ? known.value : ((profile.data.value?.settings as Setting[] | undefined) ?? [])))
 const found = computed(() => (job.at(`/as_found/${props.unit}`) as Record<string, string> | undefined) ?? {})
 const told = computed(() => new Map((job.plan.value?.found?.[props.unit] ?? []).map((f) => [f.setting, f])))
 const at = (id: string) => `/as_found/${props.unit}/${id}`
@@ -38,7 +50,7 @@ async function take(text: string) {
   problems.value = []
   said.value = ''
   try {
-    const read = await api.readFound(props.profile, text)
+    const read = await api.readFound(id.value, text)
     problems.value = read.problems
     const n = Object.keys(read.values).length
     said.value = `${n} ${n === 1 ? 'setting' : 'settings'} read${read.problems.length ? `, ${read.problems.length} not` : ''}.`
@@ -62,7 +74,7 @@ function down(event: KeyboardEvent, i: number) {
 
 <template>
   <p class="soft">As the display shows it, in menu order; Enter goes to the next. Nothing is changed by noting it.</p>
-  <div class="fields take">
+  <div v-if="!byPlate" class="fields take">
     <FileButton
       word="Import CSV or JSON"
       label="As-found file"

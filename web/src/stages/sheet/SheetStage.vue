@@ -13,7 +13,7 @@ import WorkingList from './WorkingList.vue'
 
 const job = useJob()
 const emit = defineEmits<{ go: [pointer: string] }>()
-const units = computed(() => job.plan.value?.units ?? [])
+const units = computed(() => [...(job.plan.value?.units ?? []), ...(job.plan.value?.devices ?? [])])
 const chosen = ref(sessionStorage.getItem(`ewerer:unit:${job.id}`) ?? '')
 watch(chosen, (id) => sessionStorage.setItem(`ewerer:unit:${job.id}`, id))
 const unit = computed(() => units.value.find((u) => u.id === chosen.value) ?? units.value[0])
@@ -39,18 +39,13 @@ watch(
 const done = (id: string) => Object.keys((job.at('/sheet_marks/' + id) as object | undefined) ?? {}).length
 const found = (id: string) => Object.keys((job.at('/as_found/' + id) as object | undefined) ?? {}).length
 const blocked = computed(() => job.plan.value?.findings.find((f) => f.severity === 'stop'))
-const presets = computed(() =>
-  (job.plan.value?.presets ?? []).filter((p) => p.profile === (units.value.length ? profileOf(unit.value?.id) : '')),
-)
-function profileOf(id: string | undefined): string {
-  const all = (job.at('/units') as { id: string; profile: string }[] | undefined) ?? []
-  return all.find((u) => u.id === id)?.profile ?? ''
-}
+const presets = computed(() => (job.plan.value?.presets ?? []).filter((p) => p.profile === unit.value?.profile))
+const KIND: Record<string, string> = { 'sun-charger': 'sun', module: 'battery', controller: 'controller' }
 </script>
 
 <template>
   <h1>Sheet</h1>
-  <p class="lede">What to type into each unit, in this order. Enter marks a line done and moves on.</p>
+  <p class="lede">What to type into each device, in this order. Enter marks a line done and moves on.</p>
   <template v-if="unit">
     <CautionLine v-if="blocked" stop>
       <b>Do not energise:</b> {{ blocked.title }}.
@@ -60,10 +55,10 @@ function profileOf(id: string | undefined): string {
       Note what a unit shows before changing it. Installer settings are for licensed people; the maker's manual decides.
     </CautionLine>
     <div class="tabs">
-      <ElTabs v-model="shownUnit" class="units" aria-label="Units">
+      <ElTabs v-model="shownUnit" class="units" aria-label="Devices">
         <ElTabPane v-for="u in units" :key="u.id" :name="u.id">
           <template #label>
-            <b>{{ u.id }}</b> {{ units.length > 4 && u.role === 'follower' ? '' : u.role }}
+            <b>{{ u.id }}</b> {{ KIND[u.kind ?? ''] ?? (units.length > 4 && u.role === 'follower' ? '' : u.role) }}
             <span class="soft">{{ done(u.id) }} done{{ units.length > 4 ? '' : ` · ${found(u.id)} noted` }}</span>
           </template>
         </ElTabPane>
@@ -81,7 +76,7 @@ function profileOf(id: string | undefined): string {
     </div>
     <ViewTabs v-model="tab" :tabs="TABS" label="Views of the sheet">
       <template #list><WorkingList :key="unit.id" :sheet="unit" @found="tab = 'found'" /></template>
-      <template #found><AsFoundTable :key="unit.id + 'f'" :unit="unit.id" :profile="profileOf(unit.id)" /></template>
+      <template #found><AsFoundTable :key="unit.id + 'f'" :unit="unit.id" :sheet="unit" /></template>
       <template #agree><AgreementTable /></template>
       <template #presets>
         <EmptyNote v-if="!presets.length">This model ships no presets; its battery is user-defined or by protocol.</EmptyNote>
@@ -130,6 +125,9 @@ function profileOf(id: string | undefined): string {
 }
 .gap {
   flex: 1;
+}
+.units {
+  max-width: 100%;
 }
 @media (max-width: 900px) {
   .tabs .button {

@@ -7,6 +7,7 @@ import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
 import { computed, nextTick, ref, toRef, watch } from 'vue'
 import type { Plan, Step } from '../../api/client'
+import ChoiceField from '../../ui/ChoiceField.vue'
 import TextField from '../../ui/TextField.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
@@ -27,7 +28,7 @@ const byHand = computed(() => {
   const own = (job.at('/extra_entries/' + id.value) as Record<string, string> | undefined) ?? {}
   const decided = props.sheet.settings
     .filter((r) => r.setting in own)
-    .map((r) => ({ ...r, known: r.note, takes: 'your entry, see above', factory: '' }))
+    .map((r) => ({ ...r, known: r.note, takes: 'your entry, see above', factory: '', choices: r.choices ?? [] }))
   return [...props.sheet.decide, ...decided]
 })
 const marks = computed(() => (job.at('/sheet_marks/' + id.value) as Record<string, Mark> | undefined) ?? {})
@@ -87,6 +88,10 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
 
 <template>
   <CautionLine v-if="failure" stop>{{ failure }} <button @click="ask">Try again</button></CautionLine>
+  <p v-if="sheet.unlock || sheet.keys" class="soft small" data-keys>
+    <template v-if="sheet.keys">Keys: {{ sheet.keys }}. </template>
+    <template v-if="sheet.unlock">Installer level: {{ sheet.unlock }}.</template>
+  </p>
   <template v-if="order">
     <p v-if="order.assumed" class="assumed">
       Nobody noted what {{ id }} shows, so factory values are assumed.
@@ -256,7 +261,22 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
             >Takes {{ h.takes }}<template v-if="h.factory">; from the factory {{ h.factory }} {{ h.unit }}</template></span
           >
         </div>
-        <TextField :path="`/extra_entries/${id}/${h.setting}`" :label="`Your entry for ${h.label}`" placeholder="as it is" bare />
+        <ChoiceField
+          v-if="h.choices?.length"
+          :path="`/extra_entries/${id}/${h.setting}`"
+          :label="`Your entry for ${h.label}`"
+          select
+          bare
+          :choices="[['', 'as it is'], ...h.choices.map((c) => [c, c] as [string, string])]"
+          fallback=""
+        />
+        <TextField
+          v-else
+          :path="`/extra_entries/${id}/${h.setting}`"
+          :label="`Your entry for ${h.label}`"
+          placeholder="as it is"
+          bare
+        />
       </li>
     </ul>
   </fieldset>

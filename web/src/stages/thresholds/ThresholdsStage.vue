@@ -70,6 +70,7 @@ const topology = computed(() => plan.value?.bank)
   </p>
   <div class="choices">
     <ChoiceField path="/policy/charge_school" />
+    <NumberField path="/policy/charge_cell_v" placeholder="3.50, 3.60 …" />
     <ChoiceField path="/policy/float_school" />
     <ChoiceField path="/policy/low_end_school" />
     <ChoiceField path="/policy/control" />

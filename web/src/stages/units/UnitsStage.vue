@@ -10,10 +10,13 @@ import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
 import { amps } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
+import GroupFigure from './GroupFigure.vue'
+import PlateFields from './PlateFields.vue'
 
 interface Unit {
   id: string
-  profile: string
+  profile?: string
+  plate?: Record<string, unknown>
   role?: string
   phase?: string
   firmware?: string
@@ -24,20 +27,23 @@ const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
 const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
 const adding = ref('')
 const addingSun = ref('')
-function add() {
+const openRow = ref('')
+const PLATE = { continuous_w: 3000, charge_max_a: 60, class_v: 48 }
+function add(plate?: Record<string, unknown>) {
   const last = units.value.at(-1)
   const next: Unit = {
     id: freeId(
       units.value.map((u) => u.id),
       'U',
     ),
-    profile: adding.value,
+    ...(plate ? { plate: { ...(last?.plate ?? plate) } } : { profile: adding.value }),
     // The plan may still be on its way after a quick second click: there is one host already.
     role: units.value.some((u) => u.role !== 'follower') ? 'follower' : job.plan.value?.next_unit.role,
     phase: job.plan.value?.next_unit.phase,
   }
   if (last?.firmware) next.firmware = last.firmware
-  const pin = of('inverter').find((p) => p.id === adding.value && p.own)?.revision
+  const pin = plate ? undefined : of('inverter').find((p) => p.id === adding.value && p.own)?.revision
+  if (plate) openRow.value = next.id
   job.setAll([
     ['/units', [...units.value, next]],
     ...(pin && !job.at(`/profile_revisions/${adding.value}`)
@@ -45,22 +51,33 @@ function add() {
       : []),
   ])
 }
-const addSun = () =>
-  job.set('/sun/chargers', [
-    ...chargers.value,
-    {
-      id: freeId(
-        chargers.value.map((c) => c.id),
-        'S',
-      ),
-      profile: addingSun.value,
-    },
-  ])
+function addSun(plate?: Record<string, unknown>) {
+  const id = freeId(
+    chargers.value.map((c) => c.id),
+    'S',
+  )
+  job.set('/sun/chargers', [...chargers.value, { id, ...(plate ? { plate } : { profile: addingSun.value }) }])
+  if (plate) openRow.value = id
+}
+const bankTop = computed(() => Math.ceil((job.plan.value?.bank?.nominal_v ?? 51.2) * 1.25))
+const controller = computed(() => job.at('/controller') as Unit | undefined)
+const addingHub = ref('')
+const addHub = () =>
+  job.set('/controller', {
+    id: freeId(
+      [...units.value, ...chargers.value].map((u) => u.id),
+      'HUB',
+    ),
+    profile: addingHub.value,
+  })
 const without = (path: string, list: unknown[], i: number) =>
   job.set(
     path,
     list.filter((_, k) => k !== i),
   )
+const refused = (path: string) => job.problems.value.some((p) => p.pointer.startsWith(path))
+/** Whether a unit's AC side is three-phase by itself. */
+const whole = (id: string) => (job.plan.value?.group?.places.find((p) => p.unit === id)?.phases.length ?? 1) > 1
 const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
 const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => u.unit === id)
 </script>
@@ -86,30 +103,46 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
         </tr>
       </thead>
       <tbody>
-        <tr v-for="(u, i) in units" :key="i">
-          <td><TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed bare class="id" /></td>
-          <td class="model">
-            <ChoiceField
-              :path="`/units/${i}/profile`"
-              :label="`Model of ${u.id}`"
-              select
-              bare
-              :choices="of('inverter').map((p) => [p.id, p.name])"
-            />
-          </td>
-          <td><TextField :path="`/units/${i}/firmware`" :label="`Firmware of ${u.id}`" bare class="id" /></td>
-          <td>
-            <ChoiceField :path="`/units/${i}/role`" :label="`Role of ${u.id}`" select bare />
-          </td>
-          <td class="phase">
-            <ChoiceField :path="`/units/${i}/phase`" :label="`Phase of ${u.id}`" select bare />
-          </td>
-          <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
-          <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
-          <td class="num">
-            <button class="plain" :aria-label="`Remove ${u.id}`" @click="without('/units', units, i)">Remove</button>
-          </td>
-        </tr>
+        <template v-for="(u, i) in units" :key="i">
+          <tr>
+            <td><TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed bare class="id" /></td>
+            <td class="model">
+              <button
+                v-if="u.plate"
+                class="plain"
+                :aria-expanded="openRow === u.id"
+                :aria-label="`Plate of ${u.id}`"
+                @click="openRow = openRow === u.id ? '' : u.id"
+              >
+                By plate
+              </button>
+              <ChoiceField
+                v-else
+                :path="`/units/${i}/profile`"
+                :label="`Model of ${u.id}`"
+                select
+                bare
+                :choices="of('inverter').map((p) => [p.id, p.name])"
+              />
+            </td>
+            <td><TextField :path="`/units/${i}/firmware`" :label="`Firmware of ${u.id}`" bare class="id" /></td>
+            <td>
+              <ChoiceField :path="`/units/${i}/role`" :label="`Role of ${u.id}`" select bare />
+            </td>
+            <td class="phase">
+              <span v-if="whole(u.id)" class="soft">all three</span>
+              <ChoiceField v-else :path="`/units/${i}/phase`" :label="`Phase of ${u.id}`" select bare />
+            </td>
+            <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
+            <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
+            <td class="num">
+              <button class="plain" :aria-label="`Remove ${u.id}`" @click="without('/units', units, i)">Remove</button>
+            </td>
+          </tr>
+          <tr v-if="u.plate && (openRow === u.id || refused(`/units/${i}/plate`))">
+            <td colspan="8" class="own"><PlateFields :path="`/units/${i}/plate`" kind="unit" /></td>
+          </tr>
+        </template>
       </tbody>
     </table>
     <EmptyNote v-else>No unit yet. Choose a model and add it; add the next for each unit in parallel.</EmptyNote>
@@ -122,36 +155,60 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       placeholder="Model from the library"
       :choices="of('inverter').map((p) => [p.id, `${p.name} · ${p.about}`])"
     />
-    <button :disabled="!adding" @click="add">Add unit</button>
+    <button :disabled="!adding" @click="add()">Add unit</button>
+    <button @click="add(PLATE)">Add by plate</button>
   </div>
+  <GroupFigure />
   <fieldset data-pointer="/sun">
     <legend>Separate sun chargers</legend>
-    <table v-if="chargers.length" data-pointer="/sun/chargers" tabindex="-1">
-      <thead>
-        <tr>
-          <th>Charger</th>
-          <th>Model</th>
-          <th>Array</th>
-          <th>Tilt</th>
-          <th>Faces</th>
-          <th class="num">May charge</th>
-          <th><span class="visually-hidden">Actions</span></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(c, i) in chargers" :key="i">
-          <td><TextField :path="`/sun/chargers/${i}/id`" :label="`Name of charger ${i + 1}`" needed bare class="id" /></td>
-          <td>{{ nameOf(c.profile) }}</td>
-          <td><NumberField :path="`/sun/chargers/${i}/array_w`" :label="`Array of ${c.id}`" bare /></td>
-          <td><NumberField :path="`/sun/chargers/${i}/tilt_deg`" :label="`Tilt of ${c.id}`" bare /></td>
-          <td><NumberField :path="`/sun/chargers/${i}/azimuth_deg`" :label="`Direction of ${c.id}`" bare /></td>
-          <td class="num">{{ share(c.id) ? amps(share(c.id)?.a) : '' }}</td>
-          <td class="num">
-            <button class="plain" :aria-label="`Remove ${c.id}`" @click="without('/sun/chargers', chargers, i)">Remove</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <div v-if="chargers.length" class="scroll">
+      <table data-pointer="/sun/chargers" class="slim" tabindex="-1">
+        <thead>
+          <tr>
+            <th>Charger</th>
+            <th>Model</th>
+            <th>Firmware</th>
+            <th>Array</th>
+            <th>Tilt</th>
+            <th>Faces</th>
+            <th class="num">May charge</th>
+            <th><span class="visually-hidden">Actions</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <template v-for="(c, i) in chargers" :key="i">
+            <tr>
+              <td><TextField :path="`/sun/chargers/${i}/id`" :label="`Name of charger ${i + 1}`" needed bare class="id" /></td>
+              <td>
+                <button
+                  v-if="c.plate"
+                  class="plain"
+                  :aria-expanded="openRow === c.id"
+                  :aria-label="`Plate of ${c.id}`"
+                  @click="openRow = openRow === c.id ? '' : c.id"
+                >
+                  By plate
+                </button>
+                <template v-else>{{ nameOf(c.profile ?? '') }}</template>
+              </td>
+              <td><TextField :path="`/sun/chargers/${i}/firmware`" :label="`Firmware of ${c.id}`" bare class="id" /></td>
+              <td><NumberField :path="`/sun/chargers/${i}/array_w`" :label="`Array of ${c.id}`" bare /></td>
+              <td><NumberField :path="`/sun/chargers/${i}/tilt_deg`" :label="`Tilt of ${c.id}`" bare /></td>
+              <td><NumberField :path="`/sun/chargers/${i}/azimuth_deg`" :label="`Direction of ${c.id}`" bare /></td>
+              <td class="num">{{ share(c.id) ? amps(share(c.id)?.a) : '' }}</td>
+              <td class="num">
+                <button class="plain" :aria-label="`Remove ${c.id}`" @click="without('/sun/chargers', chargers, i)">
+                  Remove
+                </button>
+              </td>
+            </tr>
+            <tr v-if="c.plate && (openRow === c.id || refused(`/sun/chargers/${i}/plate`))">
+              <td colspan="8" class="own"><PlateFields :path="`/sun/chargers/${i}/plate`" kind="charger" /></td>
+            </tr>
+          </template>
+        </tbody>
+      </table>
+    </div>
     <div class="adding">
       <PickField
         v-model="addingSun"
@@ -160,9 +217,31 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
         placeholder="Sun charger from the library"
         :choices="of('sun-charger').map((p) => [p.id, `${p.name} · ${p.about}`])"
       />
-      <button :disabled="!addingSun" @click="addSun">Add sun charger</button>
+      <button :disabled="!addingSun" @click="addSun()">Add sun charger</button>
+      <button @click="addSun({ charge_max_a: 60, battery_v_max: bankTop })">Add charger by plate</button>
     </div>
     <CautionLine>The bank first, sun after it: a sun charger must never see panels without a bank.</CautionLine>
+  </fieldset>
+  <fieldset v-if="controller || of('controller').length" data-pointer="/controller" tabindex="-1">
+    <legend>Controller</legend>
+    <div v-if="controller" class="fields">
+      <TextField path="/controller/id" needed />
+      <ChoiceField path="/controller/profile" select :choices="of('controller').map((p) => [p.id, p.name])" />
+      <TextField path="/controller/firmware" />
+      <ChoiceField path="/controller/meters_dc_loads" boolean />
+      <button class="plain" @click="job.set('/controller', undefined)">Remove the controller</button>
+    </div>
+    <div v-else class="adding">
+      <PickField
+        v-model="addingHub"
+        class="wide"
+        label="Model of the controller"
+        placeholder="Controller from the library, where the site has one"
+        :choices="of('controller').map((p) => [p.id, `${p.name} · ${p.about}`])"
+      />
+      <button :disabled="!addingHub" @click="addHub">Add controller</button>
+    </div>
+    <p v-if="controller" class="soft small">It holds the bank's own current; each charger then keeps its own maximum.</p>
   </fieldset>
 </template>
 
@@ -177,8 +256,18 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
 td {
   padding: 4px 10px 4px 0;
 }
+.own {
+  background: var(--paper);
+  padding: 8px 12px 12px;
+}
 td :deep(.pick) {
   width: 106px;
+}
+table.slim td :deep(.number) {
+  width: 96px;
+}
+table.slim td .id :deep(.text) {
+  width: 76px;
 }
 td.phase :deep(.pick) {
   width: 76px;

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from ...trade.finding import Finding
 from .bank import Bank
+from .group import Group
 from .base import PlanPart
 from .limits import Limits
 from .link import Link
@@ -45,6 +46,7 @@ class Plan(PlanPart):
     units: list[UnitSheet] = Field(description="sheet of every unit")
     devices: list[UnitSheet] = Field(default=[], description="sheet of every sun charger, module and controller with a menu")
     sources: SourcesPlan = Field(description="AC window, orders, generator")
+    group: Group | None = Field(default=None, description="how the devices stand together")
     windows: WindowsPlan = Field(description="intent and slots")
     found: dict[str, list[FoundValue]] = Field(default={}, description="what each unit was found to show")
     agreement: list[AgreementRow] = Field(default=[], description="settings noted on parallel units, side by side")

@@ -33,6 +33,7 @@ class SheetRow(PlanPart):
     note: str = Field(description="what to know")
     caution: str = Field(description="what may hurt")
     why: list[str] = Field(description="ids of the rules behind it")
+    choices: list[str] = Field(default=[], description="what it can be picked from; only for an own entry")
     needed_by: list[str] = Field(default=[], description="planned settings that work only while this one shows its entry")
 
 
@@ -56,6 +57,7 @@ class ByHand(PlanPart):
     unit: str = Field(description="unit on the display")
     takes: str = Field(description="what it takes, in words")
     known: str = Field(description="what is known about it")
+    choices: list[str] = Field(default=[], description="what it can be picked from; empty for a number")
     caution: str = Field(description="what may hurt")
 
 
@@ -65,6 +67,7 @@ class UnitSheet(PlanPart):
     id: str = Field(description="the unit")
     name: str = Field(description="its model")
     role: str = Field(description="host or follower")
+    profile: str = Field(default="", description="its profile, or the one made of its plate")
     kind: str = Field(default="unit", description="what it is: unit, sun-charger, module or controller")
     settings: list[SheetRow] = Field(description="rows in order of entry")
     leave_alone: list[LeftAlone] = Field(description="settings that stay at factory")
