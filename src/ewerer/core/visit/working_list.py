@@ -156,7 +156,11 @@ def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrd
         )
         state = {**after, **model.effects(s.id, after)}
     if any(model.settings[w.setting].takes_effect == "restart" for w in order.writes):
-        action("action.restart", f"Restart the {unit.kind.replace('-', ' ')}, then look again: the values must have stuck.", "one restart for all of them")
+        action(
+            "action.restart",
+            f"Restart the {unit.kind.replace('-', ' ')}, then look again: the values must have stuck.",
+            "one restart for all of them",
+        )
     outside = [model.settings[id].label for id, text in state.items() if not permits(id, text)]
     if order.blocked is not None and outside:
         action(

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from ...trade.finding import Finding
 from .bank import Bank
-from .group import Group
 from .base import PlanPart
+from .group import Group
 from .limits import Limits
 from .link import Link
 from .proposals import NextModule, NextUnit
