@@ -10,6 +10,7 @@ from ewerer.core.devices.library import Library, parse_job, parse_profile, shipp
 from ewerer.core.devices.model import DeviceModel, Refusal
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import AdapterProfile
+from ewerer.core.flow.results import simulate
 from ewerer.core.plan import device_ids, find_sheet, plan
 from ewerer.core.planning.pipeline import solve
 from ewerer.core.visit.as_found import parse_found, planned_entries
@@ -121,6 +122,30 @@ def test_what_a_charger_was_found_to_show_is_judged():
     made = planned(changed(FENWICK, as_found={"S1": {"top": "29.6", "stir": "On", "lift": "-4.0"}}))
     assert {"found-overvoltage", "found-equalising", "found-compensation"} <= rules(made) | {"found-overvoltage"}
     assert [f.planned for f in made.found["S1"]] == ["27.6", "Off", "0.0"]
+
+
+# Arrays
+
+
+def test_arrays_are_held_against_volts_trackers_and_watts():
+    assert "sun-array-voltage" not in rules(plan_of(FENWICK))
+    hot = plan_of(changed(FENWICK, sun__chargers__0__array_v=145.5))
+    told = next(f for f in hot.findings if f.rule == "sun-array-voltage")
+    assert told.severity == "stop" and told.at == "/sun/chargers/0/array_v" and "145 V" in told.message
+    assert "sun-array-voltage" in rules(plan_of(changed(OSTRAND, units__0__array_v=1001)))
+    big = plan_of(changed(OSTRAND, units__0__array_w=23000, units__0__strings=3))
+    assert [f.numbers for f in big.findings if f.rule == "sun-array-trackers"] == [
+        {"array_w": 23000.0, "trackers_w": 22000.0},
+        {"strings": 3, "trackers": 2},
+    ]
+    none = plan_of(changed(SKERRY, units__0__array_w=3000))
+    assert any(f.rule == "sun-array-trackers" and f.severity == "caution" for f in none.findings)
+
+
+def test_an_array_on_a_units_own_trackers_gives_sun_in_the_simulation():
+    with_arrays = simulate(parse_job(json.dumps(data(OSTRAND))), LIBRARY, days=2).ledger.sun_kwh
+    bare = changed(OSTRAND, units__0__array_w=None, units__1__array_w=None)
+    assert with_arrays > 30 and simulate(parse_job(json.dumps(bare)), LIBRARY, days=2).ledger.sun_kwh == 0
 
 
 # Modules

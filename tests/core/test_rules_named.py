@@ -31,7 +31,7 @@ from tests.core import test_link as links
 from tests.core.test_ladder import narrow_library
 from tests.core.test_link import ALPHA, can, paired, protocol, serial, switched
 from tests.core.test_visit import found
-from tests.jobs import FENWICK, LARCH, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
+from tests.jobs import FENWICK, LARCH, OSTRAND, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
 
 RULES = load_all()
 LIBRARY = shipped_library()
@@ -125,6 +125,7 @@ def curve(top: float) -> list[dict]:
 SPEAKS: dict[str, Callable[[], Plan]] = {
     "peukert-rating": lambda: plan_of(acid()),
     "ocv-apart": lambda: plan_of(hand_written(inline("A", ocv=curve(3.48)), inline("B", ocv=curve(3.5)))),
+    "sun-array-voltage": lambda: plan_of(changed(FENWICK, sun__chargers__0__array_v=160)),
     "device-ids": lambda: plan_of(changed(FENWICK, sun__chargers__0__id="EAST")),
     "bank-empty": lambda: plan_of({"ewerer": "job/1", "name": "New"}),
     "cell-count-equal": lambda: plan_of(hand_written(*[inline(f"M{i}", series_cells=15 + i % 2) for i in range(4)])),
@@ -326,6 +327,7 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
         lambda: plan_of(acid()).quantities["temp_comp_mv_per_c"].value == -96,
         lambda: plan_of(SKERRY).quantities["temp_comp_mv_per_c"].value != 0,
     ),
+    "start-order": (lambda: plan_of(OSTRAND).group.start == [["V1"], ["V2"]], lambda: len(plan_of(FENWICK).group.start) > 1),
     "link-adapter": (
         lambda: all(c.follows for c in plan_of(FENWICK).link.chargers),
         lambda: any(c.follows for c in plan_of(changed(FENWICK, link__adapter=None)).link.chargers),

@@ -15,6 +15,7 @@ function drawn(seed: number) {
     phases: whole ? PHASES.slice(0, lanes) : [PHASES[i % lanes] as string],
     number: whole ? i + 1 : Math.floor(i / lanes) + 1,
     role: i ? 'follower' : 'host',
+    own_sun_a: 0,
   }))
   const beside = Array.from({ length: dice(4) }, (_, i) => ({
     id: `S${i}`,

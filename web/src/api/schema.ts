@@ -1448,6 +1448,10 @@ export interface components {
             firmware?: string | null;
             /** Array W */
             array_w?: number | null;
+            /** Array V */
+            array_v?: number | null;
+            /** Strings */
+            strings?: number | null;
             /** Tilt Deg */
             tilt_deg?: number | null;
             /** Azimuth Deg */
@@ -1455,7 +1459,7 @@ export interface components {
         };
         /**
          * JobUnit
-         * @description One inverter-charger: its profile or its plate, role, firmware and phase.
+         * @description One inverter-charger: its profile or its plate, role, firmware and phase, the array on its own trackers.
          */
         JobUnit: {
             /**
@@ -1480,6 +1484,16 @@ export interface components {
              * @enum {string}
              */
             phase: "L1" | "L2" | "L3";
+            /** Array W */
+            array_w?: number | null;
+            /** Array V */
+            array_v?: number | null;
+            /** Strings */
+            strings?: number | null;
+            /** Tilt Deg */
+            tilt_deg?: number | null;
+            /** Azimuth Deg */
+            azimuth_deg?: number | null;
         };
         /**
          * Lead
@@ -3511,6 +3525,18 @@ export interface components {
              * @description bits a second on the battery's side [bit/s]
              */
             bitrate: number;
+            /**
+             * Battery Entry
+             * @description what to set on it for the battery's side
+             * @default
+             */
+            battery_entry: string;
+            /**
+             * Device Entry
+             * @description what to set on it for the device's side
+             * @default
+             */
+            device_entry: string;
             /** @description the cable from the battery to it */
             cable: components["schemas"]["Cable"];
             /**
@@ -5131,6 +5157,12 @@ export interface components {
              * @description host or follower
              */
             role: string;
+            /**
+             * Own Sun A
+             * @description what its built-in sun chargers can give [A]
+             * @default 0
+             */
+            own_sun_a: number;
         };
         /**
          * Plan

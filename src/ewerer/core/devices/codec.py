@@ -266,14 +266,21 @@ def canonical_text(setting: Setting, text: str, profile: MenuProfile) -> str:
 
 
 def factory_shown(profile: MenuProfile) -> dict[str, str]:
-    """Return what every setting shows from the factory, as the display writes it; one that cannot be read as it is."""
-    out = {}
+    """Return what every setting shows from the factory, as the display writes it; one that cannot be read as it is.
+
+    Worked out once for each profile and kept with it, beside its settings by quantity.
+    """
+    held: dict[str, str] | None = profile.__dict__.get("factory_shown")
+    if held is not None:
+        return held
+    out: dict[str, str] = {}
     for s in profile.settings:
         if s.factory is not None:
             try:
                 out[s.id] = canonical_text(s, s.factory, profile)
             except ValueError:
                 out[s.id] = s.factory
+    profile.__dict__["factory_shown"] = out
     return out
 
 

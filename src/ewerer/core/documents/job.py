@@ -308,8 +308,16 @@ def _one_of_both(profile: str | None, plate: object) -> None:
         raise ValueError("give either a profile or a plate" if profile is None else "a profile and a plate do not go together")
 
 
+ArrayVolts = Annotated[
+    float, Field(ge=1, le=2000, json_schema_extra={"x-unit": "V"}, description="open-circuit volts of a string on the coldest day")
+]
+Strings = Annotated[int, Field(ge=1, le=40, description="strings of modules side by side")]
+Tilt = Annotated[float, Field(ge=0, le=90, description="degrees from level")]
+Azimuth = Annotated[float, Field(ge=0, le=360, description="degrees from north over east")]
+
+
 class JobUnit(Document):
-    """One inverter-charger: its profile or its plate, role, firmware and phase."""
+    """One inverter-charger: its profile or its plate, role, firmware and phase, the array on its own trackers."""
 
     id: Identifier
     profile: Identifier | None = None
@@ -317,6 +325,11 @@ class JobUnit(Document):
     role: Literal["host", "follower"] = "host"
     firmware: Version | None = None
     phase: Phase = "L1"
+    array_w: Watts | None = None
+    array_v: ArrayVolts | None = None
+    strings: Strings | None = None
+    tilt_deg: Tilt | None = None
+    azimuth_deg: Azimuth | None = None
 
     @model_validator(mode="after")
     def _what(self) -> JobUnit:
@@ -359,8 +372,10 @@ class JobSunCharger(Document):
     plate: ChargerPlate | None = None
     firmware: Version | None = None
     array_w: Watts | None = None
-    tilt_deg: Annotated[float, Field(ge=0, le=90)] | None = None
-    azimuth_deg: Annotated[float, Field(ge=0, le=360)] | None = None
+    array_v: ArrayVolts | None = None
+    strings: Strings | None = None
+    tilt_deg: Tilt | None = None
+    azimuth_deg: Azimuth | None = None
 
     @model_validator(mode="after")
     def _what(self) -> JobSunCharger:

@@ -17,10 +17,10 @@ from ..devices.library import Library
 from ..devices.slots.forms import expand_slots
 from ..devices.slots.week import DAY, days_of, intent_week, minutes_of
 from ..documents import DocumentError, Problem
-from ..documents.job import Job, Series, Tariff, Window
+from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
 from ..planning.bank import chemistry_of
 from ..planning.pipeline import solve
-from ..planning.solved import Solved
+from ..planning.solved import Solved, Unit
 from ..planning.sources import quiet_hours
 from ..trade.chemistries import derating, ocv_v
 from ..trade.margins import GENERATOR_STOP_SOC, SUN_EFFICIENCY, TAIL_FRACTION, USUAL_AMBIENT_C
@@ -147,6 +147,11 @@ class Scenario:
         )
 
 
+def _arrays(job: Job) -> list[JobSunCharger | JobUnit]:
+    """Return whatever an array may hang on: separate sun chargers, units with trackers of their own."""
+    return [*job.sun.chargers, *job.units]
+
+
 def sun_power_w(job: Job, utc: Any) -> Floats:
     """Return what the arrays give under a clear sky [W DC] at the times of a UTC index. Source: pvlib (SUN)."""
 
@@ -156,7 +161,7 @@ def sun_power_w(job: Job, utc: Any) -> Floats:
     place = pvlib.location.Location(latitude, longitude, altitude=job.site.altitude_m or 0.0)
     position = place.get_solarposition(utc)
     sky = place.get_clearsky(utc, model="ineichen", solar_position=position)
-    for charger in job.sun.chargers:
+    for charger in _arrays(job):
         if charger.array_w is None:
             continue
         tilt = charger.tilt_deg if charger.tilt_deg is not None else abs(latitude)
@@ -326,7 +331,7 @@ def _sun(job: Job, utc: Any, start: dt.date, day: Ints, minute: Ints, step_min: 
     if job.flow.sun is not None:
         return _measured(job.flow.sun, start, day, minute)
     n = len(minute)
-    if "sun" not in job.site.sources or not any(c.array_w for c in job.sun.chargers):
+    if "sun" not in job.site.sources or not any(c.array_w for c in _arrays(job)):
         return np.zeros(n)
     if job.site.latitude is None or job.site.longitude is None:
         assumed.append("latitude 40 and longitude 0: the site's place is not given")
@@ -368,6 +373,12 @@ def _window_arrays(
     return action[at], power[at], target[at]
 
 
+def _own_sun_a(unit: Unit, solved: Solved) -> float:
+    """Return what a unit's built-in sun chargers are planned to give [A]."""
+    planned = solved.values[unit.id].get("sun_charge_max_a")
+    return planned if isinstance(planned, float) else unit.profile.own_sun_a
+
+
 def _parameters(job: Job, solved: Solved, as_found: bool) -> tuple[Floats, Ints, Floats]:
     bank, limits, ladder = solved.bank, solved.limits, solved.ladder
     assert bank is not None and limits is not None and ladder is not None and solved.basis is not None
@@ -399,6 +410,7 @@ def _parameters(job: Job, solved: Solved, as_found: bool) -> tuple[Floats, Ints,
     absorb = rung("absorb_v", solved.charge_v)
     ratings = host.profile.ratings
     sun_a = sum(s.a for s in limits.charge.units if s.kind == "sun-charger") if solved.sun_chargers else 0.0
+    sun_a += sum(_own_sun_a(u, solved) for u in solved.units if u.job.array_w)
     mains_w = next((s.available_w for s in limits.ac.sources if s.source == "mains"), 0.0)
     gen_w = next((s.available_w for s in limits.ac.sources if s.source == "generator"), 0.0)
     reserve = basis.reserve_soc

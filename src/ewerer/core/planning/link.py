@@ -165,7 +165,7 @@ def _understands(ours: Protocol, here: Port, theirs: Protocol, there: Port) -> b
 
 def speaks(unit: Talker) -> list[Protocol]:
     """Return the protocols a device obeys: all that an inverter lists, those that a sun charger follows."""
-    if isinstance(unit, SunChargerProfile) and unit.follows:
+    if isinstance(unit, SunChargerProfile):
         return [p for p in unit.protocols if p.name in unit.follows]
     return list(unit.protocols)
 
@@ -432,6 +432,8 @@ def _adapter_link(adapter: AdapterProfile, theirs: Protocol, there: Port, job: J
             battery_port=ports[inlet.port].label,
             device_port=ports[out.port].label,
             bitrate=theirs.bitrate,
+            battery_entry=inlet.entry or "",
+            device_entry=out.entry or "",
             cable=make_cable(there, ports[inlet.port], theirs.bitrate, job.link.cable, None),
             lamps=[LampRow(shows=x.shows, means=x.means) for x in adapter.lamps],
         ),
@@ -463,6 +465,7 @@ def _charger_links(made: Link, job: Job, modules: Sequence[Module], parts: Seque
                         "through": "host",
                         "cable": None,
                         "adapter": None,
+                        "port": next((p.label for p in profile.ports if p.purpose == "follower"), lead.port),
                         "why": f"It follows {lead.charger}, which hears the BMS.",
                     }
                 )
@@ -501,7 +504,7 @@ def _charger_links(made: Link, job: Job, modules: Sequence[Module], parts: Seque
                 bms_port=there.label,
                 cable=make_cable(meets, here, best.bitrate or 0, job.link.cable, None),
                 adapter=link,
-                why="; ".join(best.speaks_for[:1]) + ".",
+                why="; ".join(best.speaks_for[:2]) + ".",
             )
         )
     return out

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
 from itertools import product
+from typing import cast
 
 from ..devices.codec import Entry, Facts, Value, decode, encode, encoding_words, factory_shown, takes
 from ..devices.model import asked_for
@@ -227,6 +228,8 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         return {}
     rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone], list[ByHand]]] = {}
     whys: dict[str, dict[str, list[str]]] = {}
+    slots: dict[str, dict[str, Value]] = {}
+    made = _Made()
     sheets = {}
     for device in solved.devices:
         profile = device.profile
@@ -236,12 +239,14 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         values = {n: v for n, v in solved.values[device.id].items() if profile.setting_for(n) is not None}
         extra = solved.job.extra_entries.get(device.id, {})
         facts = facts_of(device, solved) if any(s.encoding.by for s in profile.settings) else {}
-        given = _Given(facts, given_texts(device, solved), slot_values(device, solved) if isinstance(device, Unit) else {})
+        if isinstance(device, Unit) and profile.id not in slots:
+            slots[profile.id] = slot_values(device, solved)
+        given = _Given(facts, given_texts(device, solved), slots.get(profile.id, {}))
         key = (profile.id, device.role, *(tuple(x.items()) for x in (values, extra, facts, given.texts, given.slots)))
         if key not in rows_of:
             if profile.id not in whys:
                 whys[profile.id] = _whys(profile, solved)
-            rows_of[key] = _rows(device, values, extra, whys[profile.id], given)
+            rows_of[key] = _rows(device, values, extra, whys[profile.id], given, made)
         rows, left, hand = rows_of[key]
         sheets[device.id] = UnitSheet(
             id=device.id,
@@ -252,11 +257,39 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
             settings=rows,
             leave_alone=left,
             decide=hand,
-            unlock=profile.unlock.how if profile.unlock else "",
+            unlock=f"{WAYS[profile.unlock.way]}{profile.unlock.how}" if profile.unlock else "",
             keys=f"{profile.keys.opens}; {profile.keys.commits}; {profile.keys.leaves}" if profile.keys else "",
             wake=profile.wake or "",
         )
     return sheets
+
+
+@dataclass(slots=True)
+class _Made:
+    """Lines and orders made so far: devices of one model share what they have in common."""
+
+    lines: dict[object, SheetRow | LeftAlone | ByHand] = field(default_factory=dict)
+    orders: dict[object, list[Setting]] = field(default_factory=dict)
+    entries: dict[object, Entry] = field(default_factory=dict)
+
+    def entry(self, s: Setting, value: Value, profile: MenuProfile, facts: Facts) -> Entry:
+        """Return what a setting shows for a value, worked out once for devices of one model."""
+        if s.encoding.by:
+            return encode(s, value, profile, facts)
+        key = (profile.id, s.id, value)
+        if key not in self.entries:
+            self.entries[key] = encode(s, value, profile)
+        return self.entries[key]
+
+
+WAYS = {
+    "password": "a password: ",
+    "digit-sum": "a digit sum: ",
+    "key-chord": "keys together: ",
+    "menu": "in the menu: ",
+    "none": "",
+}
+"""How the installer level opens, before what the profile says of it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -281,7 +314,7 @@ def _whys(profile: MenuProfile, solved: Solved) -> dict[str, list[str]]:
 
 
 def _rows(
-    device: Device, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]], given: _Given
+    device: Device, values: Mapping[str, Value], extra: Mapping[str, str], why: Mapping[str, list[str]], given: _Given, made: _Made
 ) -> tuple[list[SheetRow], list[LeftAlone], list[ByHand]]:
     profile = device.profile
     shown = factory_shown(profile)
@@ -290,7 +323,10 @@ def _rows(
     hand: list[ByHand] = []
 
     def leave(s: Setting, why: str) -> None:
-        left.append(LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why))
+        key = (profile.id, s.id, why)
+        if key not in made.lines:
+            made.lines[key] = LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why)
+        left.append(cast(LeftAlone, made.lines[key]))
 
     planned = []
     for s in profile.settings:
@@ -321,12 +357,14 @@ def _rows(
                 continue
             planned.append(s)
         elif s.quantity is None or s.quantity in HAND:
-            hand.append(_by_hand(s))
+            if (profile.id, s.id) not in made.lines:
+                made.lines[profile.id, s.id] = _by_hand(s)
+            hand.append(cast(ByHand, made.lines[profile.id, s.id]))
         elif s.quantity not in values:
             leave(s, "Does nothing in this job; leave at factory.")
         else:
             try:
-                entries[s.id] = encode(s, values[s.quantity], profile, given.facts)
+                entries[s.id] = made.entry(s, values[s.quantity], profile, given.facts)
             except (KeyError, ValueError):
                 leave(s, f"The unit does not offer {values[s.quantity]}.")
                 continue
@@ -339,7 +377,8 @@ def _rows(
         idle = [s for s in kept if s.works_only_if and not parse_condition(s.works_only_if).holds(now)]
         if not idle:
             break
-        working = [parse_condition(s.works_only_if) for s in kept if s.works_only_if and s not in idle]
+        off = {s.id for s in idle}
+        working = [parse_condition(s.works_only_if) for s in kept if s.works_only_if and s.id not in off]
         opened = next(
             (got for s in idle if s.quantity not in INERT and (got := _opened(profile, s, now, {*entries, *needed_by}, working))),
             None,
@@ -352,7 +391,7 @@ def _rows(
                     needed_by.setdefault(s.id, []).append(by.id)
                     kept = [*kept, s]
             continue
-        kept = [s for s in kept if s not in idle]
+        kept = [s for s in kept if s.id not in off]
         for s in idle:
             leave(s, f"Works only if {s.works_only_if}.")
     rank = {s.id: i for i, s in enumerate(profile.settings)}
@@ -360,12 +399,17 @@ def _rows(
     left = [x for x in left if x.setting not in needed_by]
     hand = [x for x in hand if x.setting not in needed_by]
     after = _before(profile, kept, entries)
-    order = _in_order(kept, after)
+    placed = (profile.id, tuple(s.id for s in kept), tuple(tuple(sorted(a)) for a in after.values()))
+    if placed not in made.orders:
+        made.orders[placed] = _in_order(kept, after)
+    order = made.orders[placed]
     rows = []
     for s in order:
         e, q = entries[s.id], QUANTITIES.get(s.quantity or "")
-        rows.append(
-            SheetRow(
+        target = values.get(q.name, e.value) if q else given.slots.get(s.id, e.value)
+        key = (profile.id, s.id, e.text, target, s.id in extra, tuple(sorted(after[s.id])), tuple(needed_by.get(s.id, ())))
+        if key not in made.lines:
+            made.lines[key] = SheetRow(
                 setting=s.id,
                 menu=s.menu,
                 label=s.label,
@@ -374,7 +418,7 @@ def _rows(
                 entry=e.text,
                 unit=s.unit,
                 value=e.value,
-                target=values.get(q.name, e.value) if q else given.slots.get(s.id, e.value),
+                target=target,
                 scope=s.scope,
                 level=s.level,
                 needs=s.needs,
@@ -394,7 +438,7 @@ def _rows(
                 caution=s.caution or "",
                 why=why.get(q.name, []) if q else [ROWS.id] if s.slot else [],
             )
-        )
+        rows.append(cast(SheetRow, made.lines[key]))
     return rows, left, hand
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 from ..devices.library import Library
 from ..devices.plates import charger_profile, unit_profile
-from ..documents.job import Job
+from ..documents.job import Job, JobSunCharger, JobUnit
 from ..documents.profiles import ControllerProfile, ModuleProfile
 from ..documents.results.group import Beside, Group, GroupLine, Place
 from ..documents.results.proposals import NextUnit
@@ -74,7 +74,11 @@ def plan_group(solved: Solved) -> Group:
         whole = u.profile.ratings.ac_phases == 3
         same = [x.id for x in units if whole or x.job.phase == u.job.phase]
         on = list(phases) if whole else [u.job.phase]
-        places.append(Place(unit=u.id, name=u.profile.name, phases=on, number=same.index(u.id) + 1, role=u.role))
+        places.append(
+            Place(
+                unit=u.id, name=u.profile.name, phases=on, number=same.index(u.id) + 1, role=u.role, own_sun_a=u.profile.own_sun_a
+            )
+        )
     lines = []
     speaker = link.speaking[0] if link.loop == "closed" and link.speaking else None
     if speaker is not None and link.host_unit is not None:
@@ -401,6 +405,69 @@ def _power(rule: Rule, solved: Solved) -> Iterator[Finding]:
             "Measure or add up what runs for hours.",
             assumed_w=total / 2,
         )
+
+
+def _arrays(solved: Solved) -> Iterator[tuple[str, str, JobUnit | JobSunCharger, float, int, float]]:
+    """Yield every array: id, place, job's part, most volts, trackers, most watts (0 where the profile does not say)."""
+    for c in solved.sun_chargers:
+        yield c.job.id, f"/sun/chargers/{c.index}", c.job, c.profile.array_v_max, c.profile.trackers, 0.0
+    for u in solved.units:
+        r = u.profile.ratings
+        if u.job.array_w or u.job.array_v or u.job.strings:
+            yield u.id, u.at, u.job, r.array_v_max, r.trackers, r.trackers * r.tracker_w
+
+
+@check(
+    "sun-array-voltage",
+    "units",
+    "A string bears down on its input also on the coldest day",
+    "V_oc,cold <= V_input_max",
+    "NEC 690.7",
+    "S, M",
+)
+def _array_volts(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for id, at, job, most_v, _, _ in _arrays(solved):
+        if job.array_v is not None and most_v and job.array_v > most_v:
+            yield rule.finding(
+                "stop",
+                f"The array of {id} has too many volts",
+                f"{figure(job.array_v)} V open on the coldest day; its input bears {figure(most_v)} V.",
+                f"{at}/array_v",
+                "Fewer modules in a string. Panels are live by day: isolate before changing them.",
+                array_v=job.array_v,
+                most_v=most_v,
+            )
+
+
+@check("sun-array-trackers", "units", "Arrays fit the trackers they hang on", "W <= trackers * W_tracker, strings <= trackers")
+def _array_fits(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for id, at, job, _, trackers, most_w in _arrays(solved):
+        if isinstance(job, JobUnit) and solved.units and next(u for u in solved.units if u.id == id).profile.own_sun_a == 0:
+            yield rule.finding(
+                "caution",
+                f"{id} has no tracker for its array",
+                "This model has no sun charger of its own.",
+                f"{at}/array_w",
+                "List the separate sun charger instead.",
+            )
+        elif most_w and job.array_w and job.array_w > most_w:
+            yield rule.finding(
+                "note",
+                f"The array of {id} is larger than its trackers",
+                f"{figure(job.array_w)} W on {trackers} trackers of {figure(most_w / trackers)} W: what is above {figure(most_w)} W is lost.",
+                f"{at}/array_w",
+                array_w=job.array_w,
+                trackers_w=most_w,
+            )
+        if trackers and job.strings is not None and job.strings > trackers:
+            yield rule.finding(
+                "note",
+                f"Strings of {id} share a tracker",
+                f"{job.strings} strings on {trackers} tracker{'s' if trackers > 1 else ''}: those that share one must be alike in number, make and direction.",
+                f"{at}/strings",
+                strings=job.strings,
+                trackers=trackers,
+            )
 
 
 @check("sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max")

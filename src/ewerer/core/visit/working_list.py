@@ -15,7 +15,7 @@ from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step,
 from ..documents.results.sheet import UnitSheet
 from ..planning.judged import above_cells, rung_left
 from ..planning.pipeline import solve
-from ..planning.sheet import MOST_OPENED
+from ..planning.sheet import MOST_OPENED, WAYS
 from ..planning.solved import Device, Solved
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
@@ -113,7 +113,9 @@ def order_of(unit: Device, solved: Solved, target: Mapping[str, str]) -> UnitOrd
         if any(model.settings[w.setting].level == "installer" for w in order.writes):
             action(
                 "action.level",
-                f"Unlock the installer level: {profile.unlock.how}" if profile.unlock else "Unlock the installer level.",
+                f"Unlock the installer level: {WAYS[profile.unlock.way]}{profile.unlock.how}."
+                if profile.unlock
+                else "Unlock the installer level.",
                 "some of these settings need it",
                 "For licensed people, as the maker's manual says.",
             )

@@ -10,6 +10,7 @@ import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
 import { amps } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
+import ArrayFields from './ArrayFields.vue'
 import GroupFigure from './GroupFigure.vue'
 import PlateFields from './PlateFields.vue'
 
@@ -76,6 +77,12 @@ const without = (path: string, list: unknown[], i: number) =>
     list.filter((_, k) => k !== i),
   )
 const refused = (path: string) => job.problems.value.some((p) => p.pointer.startsWith(path))
+/** Units with sun chargers of their own. */
+const tracked = computed(() =>
+  units.value
+    .map((u, index) => ({ id: u.id, index }))
+    .filter((u) => (job.plan.value?.group?.places.find((p) => p.unit === u.id)?.own_sun_a ?? 0) > 0),
+)
 /** Whether a unit's AC side is three-phase by itself. */
 const whole = (id: string) => (job.plan.value?.group?.places.find((p) => p.unit === id)?.phases.length ?? 1) > 1
 const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
@@ -159,6 +166,11 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
     <button @click="add(PLATE)">Add by plate</button>
   </div>
   <GroupFigure />
+  <fieldset v-if="tracked.length" data-trackers>
+    <legend>Arrays on the units' own trackers</legend>
+    <ArrayFields v-for="u in tracked" :id="u.id" :key="u.index" :path="`/units/${u.index}`" />
+    <CautionLine>Panels are live by day, also when everything else is off.</CautionLine>
+  </fieldset>
   <fieldset data-pointer="/sun">
     <legend>Separate sun chargers</legend>
     <div v-if="chargers.length" class="scroll">
@@ -167,7 +179,6 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
           <tr>
             <th>Charger</th>
             <th>Model</th>
-            <th>Firmware</th>
             <th>Array</th>
             <th>Tilt</th>
             <th>Faces</th>
@@ -191,15 +202,30 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
                 </button>
                 <template v-else>{{ nameOf(c.profile ?? '') }}</template>
               </td>
-              <td><TextField :path="`/sun/chargers/${i}/firmware`" :label="`Firmware of ${c.id}`" bare class="id" /></td>
               <td><NumberField :path="`/sun/chargers/${i}/array_w`" :label="`Array of ${c.id}`" bare /></td>
               <td><NumberField :path="`/sun/chargers/${i}/tilt_deg`" :label="`Tilt of ${c.id}`" bare /></td>
               <td><NumberField :path="`/sun/chargers/${i}/azimuth_deg`" :label="`Direction of ${c.id}`" bare /></td>
               <td class="num">{{ share(c.id) ? amps(share(c.id)?.a) : '' }}</td>
               <td class="num">
+                <button
+                  class="plain"
+                  :aria-expanded="openRow === `more ${c.id}`"
+                  :aria-label="`More of ${c.id}`"
+                  @click="openRow = openRow === `more ${c.id}` ? '' : `more ${c.id}`"
+                >
+                  More
+                </button>
                 <button class="plain" :aria-label="`Remove ${c.id}`" @click="without('/sun/chargers', chargers, i)">
                   Remove
                 </button>
+              </td>
+            </tr>
+            <tr
+              v-if="openRow === `more ${c.id}` || refused(`/sun/chargers/${i}/array_v`) || refused(`/sun/chargers/${i}/strings`)"
+            >
+              <td colspan="7" class="own">
+                <ArrayFields :id="c.id" :path="`/sun/chargers/${i}`" short />
+                <TextField :path="`/sun/chargers/${i}/firmware`" />
               </td>
             </tr>
             <tr v-if="c.plate && (openRow === c.id || refused(`/sun/chargers/${i}/plate`))">

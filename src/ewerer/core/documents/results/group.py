@@ -15,6 +15,7 @@ class Place(PlanPart):
     phases: list[str] = Field(description="phases it stands on; all of them where its AC side is three-phase by itself")
     number: int = Field(description="its number among the units of its phase, from 1")
     role: str = Field(description="host or follower")
+    own_sun_a: float = Field(default=0.0, description="what its built-in sun chargers can give [A]")
 
 
 class GroupLine(PlanPart):

@@ -143,6 +143,8 @@ class AdapterLink(PlanPart):
     battery_port: str = Field(description="its port towards the battery, as labelled")
     device_port: str = Field(description="its port towards the device, as labelled")
     bitrate: int = Field(description="bits a second on the battery's side [bit/s]")
+    battery_entry: str = Field(default="", description="what to set on it for the battery's side")
+    device_entry: str = Field(default="", description="what to set on it for the device's side")
     cable: Cable = Field(description="the cable from the battery to it")
     lamps: list[LampRow] = Field(default=[], description="its lamps")
 

@@ -8,7 +8,6 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandParser
 
 from .....core.devices.library import shipped_library
-from .....core.documents.profiles import InverterProfile
 from .....core.planning.derived import FIXED
 from .....core.planning.wishes import HAND
 from .....core.trade.quantities import OWN_AMPS, QUANTITIES, glossary_markdown
@@ -20,7 +19,7 @@ def quantities_markdown() -> str:
     """Return docs/quantities.md: which shipped setting carries each quantity, what plans it, what may be wished; fails where one has none."""
     carriers: dict[str, list[str]] = {}
     for profile in shipped_library():
-        for s in profile.settings if isinstance(profile, InverterProfile) else ():
+        for s in getattr(profile, "settings", ()):
             if s.quantity:
                 carriers.setdefault(s.quantity, []).append(f"{profile.name}: {s.label}")
     lines = [
