@@ -183,19 +183,6 @@ def _asked(job: Job, profile: ModuleProfile | None, chemistry: Chemistry) -> flo
     return profile.bms.request_cell_v or profile.charge_cell_high_v
 
 
-LEAST = (
-    "capacity_ah",
-    "energy_wh",
-    "charge_limit_a",
-    "charge_limit_sum_a",
-    "discharge_limit_a",
-    "discharge_limit_sum_a",
-    "reported_charge_a",
-    "reported_discharge_a",
-)
-"""Figures of which less is worse when a module is gone."""
-
-
 def parallel_mohm(branches_mohm: Sequence[float]) -> float:
     """Return the resistance [mohm] of branches in parallel: 1 / sum(1/R_i)."""
     return 1 / sum(1 / r for r in branches_mohm)
@@ -257,16 +244,46 @@ def _figures(modules: Sequence[Module], join_a: float | None) -> BankFigures:
     )
 
 
-def _worst_of(losses: Sequence[tuple[BankFigures, str]]) -> WithoutOne:
-    """Return each figure at the worst of all single losses; the loss that leaves the least to discharge is named."""
-    left, lost_id = min(losses, key=lambda loss: (loss[0].discharge_limit_a, loss[0].charge_limit_a))
-    into = min((f for f, _ in losses), key=lambda f: f.charge_limit_a)
-    figures = left.model_dump()
-    for name in LEAST:
-        figures[name] = min((v for f, _ in losses if (v := getattr(f, name)) is not None), default=None)
-    for name in ("resistance_mohm", "join_current_a"):
-        figures[name] = max((v for f, _ in losses if (v := getattr(f, name)) is not None), default=None)
-    return WithoutOne(**figures | {"binding_module": into.binding_module}, lost_module=lost_id)
+def _limits_without(limits_a: Sequence[float], ohms: Sequence[float]) -> list[float]:
+    """Return the bank's limit [A] with each module gone in turn: the least I_j * R_j of the others times what they conduct."""
+    drops = [a * r for a, r in zip(limits_a, ohms, strict=True)]
+    whole = sum(1 / r for r in ohms)
+    first, second = sorted(drops)[:2]
+    at = drops.index(first)
+    return [round(clean((second if i == at else first) * (whole - 1 / r)), 3) for i, r in enumerate(ohms)]
+
+
+def _worst_loss(modules: Sequence[Module], joins: Sequence[float | None]) -> WithoutOne:
+    """Return each figure at the worst of all single losses; the loss that leaves the least to discharge is named.
+
+    ``joins`` is the worst joining current [A] of what each loss leaves. The figures of a loss are those of the other modules;
+    they are summed here without making each such bank anew.
+    """
+    ohms = [m.branch_ohm for m in modules]
+    into, out = (_limits_without([getattr(m, k) for m in modules], ohms) for k in ("charge_a", "discharge_a"))
+    lost = min(range(len(modules)), key=lambda i: (out[i], into[i]))
+    least_in = min(range(len(modules)), key=lambda i: into[i])
+    others = [[m for m in modules if m is not modules[i]] for i in (lost, least_in)]
+    figures = _figures(others[0], joins[lost]).model_dump()
+    nominal = modules[0].series_cells * modules[0].chemistry.nominal_v
+    for name, key in (("capacity_ah", "capacity_ah"), ("charge_limit_sum_a", "charge_a"), ("discharge_limit_sum_a", "discharge_a")):
+        each = [getattr(m, key) for m in modules]
+        figures[name] = clean(sum(each) - max(each))
+    figures["energy_wh"] = clean(figures["capacity_ah"] * nominal)
+    figures["charge_limit_a"], figures["discharge_limit_a"] = min(into), min(out)
+    voices = [_speaking([m for m in modules if m is not gone]) for gone in modules] if _speaking(modules) is None else None
+    for name, key in (("reported_charge_a", "charge_a"), ("reported_discharge_a", "discharge_a")):
+        each = [getattr(m, key) for m in modules]
+        heard = [
+            reported_a(each[:i] + each[i + 1 :], bms.buffer, bms.report_step_a)
+            for i, bms in enumerate(voices or [_speaking(modules)] * len(modules))
+            if bms is not None
+        ]
+        figures[name] = min(heard, default=None)
+    figures["resistance_mohm"] = round(1000 / (sum(1 / r for r in ohms) - 1 / min(ohms)), 4)
+    figures["join_current_a"] = max((j for j in joins if j is not None), default=None)
+    figures["binding_module"] = _figures(others[1], None).binding_module
+    return WithoutOne(**figures, lost_module=modules[lost].id)
 
 
 def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
@@ -279,12 +296,9 @@ def plan_bank(job: Job, modules: Sequence[Module]) -> Bank | None:
     whole = _figures(modules, worst.amps if worst else None)
     without = None
     if len(modules) > 1:
-        losses = []
-        for lost in modules:
-            # Of many modules the whole bank's worst step stands for the rest's, which is never above it.
-            step = worst_step([b for b in joins if b.id != lost.id]) if len(joins) <= EXACT else worst
-            losses.append((_figures([m for m in modules if m is not lost], step.amps if step else None), lost.id))
-        without = _worst_of(losses)
+        # Of many modules the whole bank's worst step stands for the rest's, which is never above it.
+        steps = (worst_step([b for b in joins if b.id != m.id]) if len(joins) <= EXACT else worst for m in modules)
+        without = _worst_loss(modules, [step.amps if step else None for step in steps])
     branches = [m.branch_ohm for m in modules]
     first = modules[0]
     return Bank(
