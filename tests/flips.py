@@ -133,6 +133,27 @@ def sells() -> dict[str, Any]:
     return job
 
 
+def whole_breaker() -> dict[str, Any]:
+    job = rich()
+    job["mains"] |= {"breaker_school": "all", "breaker_a": 80}
+    return job
+
+
+def three_phases() -> dict[str, Any]:
+    job = data(HERON)
+    job["site"]["ac"]["topology"] = "three"
+    job["units"] = [job["units"][i and 1] | {"id": f"H{i}", "phase": f"L{i % 3 + 1}"} for i in range(6)]
+    return job
+
+
+def new_bank() -> dict[str, Any]:
+    job = data(SKERRY)
+    job["policy"]["new_bank"] = True
+    job["bank"] |= {"shunt_a": 500, "shunt_mv": 50}
+    job["as_found"] = {"U1": {"shunt": "300", "store-ah": "400"}}
+    return job
+
+
 def curved() -> dict[str, Any]:
     job = data(SKERRY)
     points = [(0, 2.6), (0.1, 3.2), (0.5, 3.29), (0.9, 3.33), (1, 3.5)]
@@ -143,7 +164,18 @@ def curved() -> dict[str, Any]:
 @cache
 def jobs() -> dict[str, dict[str, Any]]:
     named = {n: data(n) for n in (FENWICK, HERON, OSTRAND, LARCH, TARN)}
-    return {"rich": rich(), "series": series(), "sells": sells(), "acid": acid(), "plated": plated(), "curved": curved(), **named}
+    return {
+        "rich": rich(),
+        "series": series(),
+        "sells": sells(),
+        "whole": whole_breaker(),
+        "three": three_phases(),
+        "new": new_bank(),
+        "acid": acid(),
+        "plated": plated(),
+        "curved": curved(),
+        **named,
+    }
 
 
 def node_of(root: dict[str, Any], node: dict[str, Any]) -> dict[str, Any]:
@@ -175,7 +207,20 @@ def leaves(root: dict[str, Any], node: dict[str, Any], at: Path = ()) -> Iterato
         yield at, plain
 
 
-TEXTS = ("zz", "1.23", "03:15", "2025-03-03", "sat", "dddu", "Europe/Oslo", "spare", "bat", "float_v")
+TEXTS = (
+    "new-store = No",
+    "low-warn - low-out >= 3",
+    "zz",
+    "1.23",
+    "03:15",
+    "2025-03-03",
+    "sat",
+    "dddu",
+    "Europe/Oslo",
+    "spare",
+    "bat",
+    "float_v",
+)
 GONE = object()
 """Instead of a value: the field is left out."""
 
@@ -230,7 +275,7 @@ def places(node: Any, pattern: Path, at: Path = ()) -> Iterator[Path]:
         keys = [str(i) for i in range(len(node))] if head == "*" else []
     else:
         return
-    for key in keys[:6]:
+    for key in keys[:200]:
         if not rest:
             yield (*at, key)
         else:
@@ -310,7 +355,7 @@ def acts(pattern: Path, kinds: list[dict[str, Any]], tag: str) -> Flip | None:
     for stage in ("flow", "plan") if pattern[0] in ("flow", "tariff") else ("plan", "flow", "order"):
         documents = jobs() if tag == "job/1" else {id: s for id, s in SHIPPED.items() if s["ewerer"] == tag}
         for of, document in documents.items():
-            users = [of] if tag == "job/1" else [n for n, job in jobs().items() if of in json.dumps(job)][:2]
+            users = [of] if tag == "job/1" else [n for n, job in jobs().items() if of in json.dumps(job)][:9]
             for at in list(places(document, pattern))[: 60 if stage == "plan" else 4]:
                 for value in list(others(kinds, value_at(document, at)))[: None if stage == "plan" else 8]:
                     for name in users:

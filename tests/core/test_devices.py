@@ -11,6 +11,7 @@ from ewerer.core.devices.model import DeviceModel, Refusal
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import AdapterProfile
 from ewerer.core.flow.results import simulate
+from ewerer.core.pages.cable import cable_page, runs_of
 from ewerer.core.plan import device_ids, find_sheet, plan
 from ewerer.core.planning.pipeline import solve
 from ewerer.core.visit.as_found import parse_found, planned_entries
@@ -394,6 +395,11 @@ def test_every_device_has_a_sheet_an_order_and_reads_what_was_found():
             "needs the value and one part",
         ),
         ("marl-hub", lambda p: p["settings"][0].update(slot={"kind": "charge", "no": 1, "field": "from"}), "not both"),
+        (
+            "brackwater-m5",
+            lambda p: next(s for s in p["settings"] if s["id"] == "t-fill-a")["slot"].update(field="on"),
+            "is written as on-off",
+        ),
         ("corrie-tower-128", lambda p: p["ocv"].reverse(), "from charge 0 to 1"),
         ("corrie-tower-128", lambda p: p["ocv"][3].update(cell_v=3.0), "must rise"),
     ],
@@ -418,3 +424,15 @@ def test_encode_by_facts_needs_them():
     with pytest.raises(KeyError):
         encode(s, "three", profile, {"phase": "", "place": "1"})
     assert encode(s, "alone", profile, {}).text == "One unit"
+
+
+def test_the_cable_card_has_a_drawing_for_every_cable():
+    """Straight to the unit; from the battery to the adapter and on to the charger that leads."""
+    runs = runs_of(plan_of(FENWICK).link)
+    assert [(r.near, r.far) for r in runs] == [("BMS", "unit"), ("BMS", "Quillet RV"), ("Quillet RV", "charger S1")]
+    assert {w.signal for w in runs[2].cable.wires} == {"485-A", "485-B"}
+    shed = runs_of(planned(SHED).link)
+    assert [(r.near, r.far) for r in shed] == [("BMS", "Quillet RV"), ("Quillet RV", "charger")]
+    assert cable_page(parse_job(json.dumps(SHED)), planned(SHED)).startswith(b"%PDF")
+    with pytest.raises(DocumentError, match="no cable"):
+        cable_page(parse_job(json.dumps(SHED)), planned(SHED | {"link": {}}))

@@ -147,19 +147,34 @@ def test_copying_makes_entries_and_changes_nothing_silently():
 def test_presets_are_judged_by_the_same_rules():
     verdict = plan_of(SKERRY).presets[0]
     assert verdict.preset == "Lead A" and not verdict.fits
-    assert {m.quantity for m in verdict.misfits} == {"shutdown_v", "alarm_v", "temp_comp_mv_per_c"}
+    assert {m.quantity for m in verdict.misfits} == {"shutdown_v", "alarm_v", "temp_comp_mv_per_c", "unit_off_v"}
     assert "44.2 to" in next(m.text for m in verdict.misfits if m.quantity == "shutdown_v")
 
 
 def test_a_preset_that_fits_does():
     profile = json.loads(ORROWAN.model_dump_json(by_alias=True, exclude_unset=True))
     profile["presets"] = [
-        {"name": "Lithium", "sets": {"absorb_v": 55.2, "float_v": 53.6, "shutdown_v": 46.0, "temp_comp_mv_per_c": 0}}
+        {
+            "name": "Lithium",
+            "sets": {
+                "absorb_v": 55.2,
+                "float_v": 53.6,
+                "shutdown_v": 46.0,
+                "temp_comp_mv_per_c": 0,
+                "unit_off_v": 43.5,
+                "alarm_v": 47,
+            },
+        },
+        {"name": "Half", "sets": {"absorb_v": 55.2, "float_v": 53.6, "shutdown_v": 46.0, "temp_comp_mv_per_c": 0}},
+        {"name": "Turned", "sets": {"absorb_v": 53.6, "float_v": 54.0, "shutdown_v": 46.0, "unit_off_v": 43.5}},
     ]
     from ewerer.core.devices.library import Library, parse_profile
     from ewerer.core.plan import plan
 
-    assert plan(job_of(SKERRY), Library([*shipped_library(), parse_profile(json.dumps(profile))])).presets[0].fits
+    whole, half, reversed_ = plan(job_of(SKERRY), Library([*shipped_library(), parse_profile(json.dumps(profile))])).presets
+    assert whole.fits
+    assert not half.fits and any("stays at 40 V from the factory" in m.text for m in half.misfits), "what it leaves counts too"
+    assert not reversed_.fits and any("below float" in m.text for m in reversed_.misfits)
 
 
 def test_read_back_is_judged():

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved
+from tests.e2e.conftest import choose, saved
 from tests.e2e.test_sheet import serious
 from tests.jobs import HERON, SKERRY
 
@@ -36,21 +36,19 @@ def test_a_wish_is_looked_for_granted_refused_and_taken_back(opened):
 
 def test_what_is_decided_by_hand_is_noted_and_goes_on_the_sheet(opened):
     page = opened(HERON, "Sheet")
-    field = page.get_by_label("Your entry for Screen colour")
-    field.press_sequentially("Sand")
-    field.press("Enter")
+    choose(page, "Your entry for Screen colour", "Sand")
     row = page.locator('[data-step="skin"]')
     expect(row).to_contain_text("Sand")
     expect(row).to_contain_text("Own entry, not the plan's")
-    wrong = page.get_by_label("Your entry for Tie neutral")
+    wrong = page.get_by_label("Your entry for Wakes from")
     wrong.press_sequentially("Perhaps")
     wrong.press("Enter")
     expect(page.locator('[data-finding="own-entry-read"]')).to_contain_text("Perhaps")
     saved(page)
     page.reload()
-    expect(page.get_by_label("Your entry for Screen colour")).to_have_value("Sand")
-    page.get_by_label("Your entry for Screen colour").fill("")
-    page.keyboard.press("Enter")
+    held = page.locator(".el-select", has=page.get_by_role("combobox", name="Your entry for Screen colour"))
+    expect(held).to_contain_text("Sand")
+    choose(page, "Your entry for Screen colour", "as it is")
     expect(row).to_have_count(0)
     assert serious(page) == []
 

@@ -195,6 +195,15 @@ class SlotPlace(Document):
     field: Literal["on", "from", "to", "target", "power", "charge", "generator"]
 
 
+SLOT_ENCODINGS: dict[str, tuple[str, ...]] = {
+    **dict.fromkeys(("on", "charge", "generator"), ("on-off",)),
+    **dict.fromkeys(("from", "to"), ("hhmm",)),
+    "target": ("plain", "per-2v-cell"),
+    "power": ("plain", "percent-of-rated"),
+}
+"""How each part of a slot may be written."""
+
+
 class Unlock(Document):
     """How the installer level is opened: the kind of way, and what to do in words."""
 
@@ -252,6 +261,10 @@ class Setting(Document):
     def _one_meaning(self) -> Setting:
         if self.slot is not None and self.quantity is not None:
             raise ValueError("a setting carries a quantity or a part of a slot, not both")
+        if self.slot is not None:
+            kinds = SLOT_ENCODINGS[self.slot.field]
+            if self.encoding.kind not in kinds:
+                raise ValueError(f"the {self.slot.field} of a slot is written as {' or '.join(kinds)}")
         return self
 
     @model_validator(mode="after")

@@ -435,4 +435,8 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     sharing = whole or max(phases.count(p) for p in phases)
     if sharing > 1:
         words += f", shared by {sharing} units on a phase"
-    return clean(round(amps / sharing, 2)), words
+    each = amps / sharing
+    bears = min((u.profile.ratings.ac_input_max_a for u in units if u.profile.ratings.ac_input_max_a > 0), default=each)
+    if bears < each:
+        return clean(round(bears, 2)), f"{figure(bears)} A is what the unit's input bears; {words}"
+    return clean(round(each, 2)), words

@@ -15,12 +15,12 @@ from ..devices.codec import canonical_text, decode, factory_shown, same_word, ta
 from ..documents import DocumentError, Problem
 from ..documents.conditions import parse_condition
 from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, shortened
-from ..documents.profiles import MenuProfile, Setting
+from ..documents.profiles import MenuProfile, Preset, Setting
 from ..documents.results.sheet import AgreementRow, FoundValue, Misfit, PresetVerdict, ReadBack
 from ..planning.bank import chemistry_of
 from ..planning.derived import charge_bottom_c, charge_top_c
 from ..planning.judged import PAIRS
-from ..planning.solved import Device, Solved
+from ..planning.solved import Device, Ladder, Solved
 from ..planning.thresholds import charge_ceiling_v, reserve_of
 from ..trade.chemistries import ocv_v, soc_at
 from ..trade.finding import Finding
@@ -304,8 +304,40 @@ def preset_verdicts(solved: Solved) -> list[PresetVerdict]:
                     misfits.append(
                         Misfit(quantity=name, word=q.word, preset=value, lowest=figure_.lowest, highest=figure_.highest, text=text)
                     )
+            misfits += _left_at_factory(profile, preset, ladder)
             out.append(PresetVerdict(profile=profile.id, preset=preset.name, fits=not misfits, misfits=misfits))
     return out
+
+
+def _left_at_factory(profile: MenuProfile, preset: Preset, ladder: Ladder) -> Iterator[Misfit]:
+    """Yield what a preset leaves where the rules do not permit it: thresholds it does not set, and its own in a wrong order."""
+    shown = factory_shown(profile)
+    values = dict(preset.sets)
+    for name, rung in ladder.rungs.items():
+        s = profile.setting_for(name)
+        if name in values or name == "equalise_v" or s is None or s.id not in shown:
+            continue  # equalising volts never act while it is off
+        try:
+            value = decode(s, shown[s.id], profile)
+        except ValueError:
+            continue
+        if isinstance(value, (str, bool)):
+            continue
+        values[name] = value
+        if not rung.lowest - 1e-9 <= value <= rung.highest + 1e-9:
+            k, unit = (100, "%") if rung.kind == "soc" else (1, "V")
+            text = (
+                f"{rung.word} stays at {figure(value * k)} {unit} from the factory; {figure(rung.lowest * k)} to "
+                f"{figure(rung.highest * k)} {unit} is permitted"
+            )
+            yield Misfit(quantity=name, word=rung.word, preset=value, lowest=rung.lowest, highest=rung.highest, text=text)
+    for upper, lower in PAIRS:
+        for kind in ("v", "soc"):
+            high, low = f"{upper}_{kind}", f"{lower}_{kind}"
+            if high in preset.sets and low in values and values[high] < values[low] - 1e-9:
+                word, other = QUANTITIES[high].word, QUANTITIES[low].word.lower()
+                text = f"{word} {figure(values[high])} is below {other} {figure(values[low])}"
+                yield Misfit(quantity=high, word=word, preset=values[high], lowest=values[low], highest=None, text=text)
 
 
 def read_backs(unit: Device, solved: Solved) -> list[ReadBack]:
