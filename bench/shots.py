@@ -11,6 +11,7 @@ from bench.server import demo_server
 
 ARGS = ["--no-sandbox", "--disable-background-networking"]
 SKERRY, LARCH, TARN, HERON = "Skerry Field Station", "Larch Hollow Workshop", "Tarn Dairy", "Heron Weir Mill"
+FENWICK = "Fenwick Lock Cottage"
 
 
 def sign_in(page: Page, base: str) -> None:
@@ -73,6 +74,11 @@ def by_hand(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def charger(page: Page) -> None:
+    page.get_by_role("tab", name=re.compile("^S1")).click()
+    page.locator("[data-step]").first.wait_for()
+
+
 def faults(page: Page, base: str) -> None:
     stage(SKERRY, "Link")(page, base)
     page.keyboard.press("f")
@@ -84,7 +90,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "jobs": (jobs, "light", (1280, 800)),
     "site": (stage(HERON, "Site"), "light", (1280, 800)),
     "bank": (stage(HERON, "Bank"), "light", (1280, 900)),
-    "units": (stage(LARCH, "Units"), "light", (1280, 800)),
+    "units": (stage(FENWICK, "Units"), "light", (1280, 1000)),
     "link": (stage(SKERRY, "Link"), "light", (1280, 1500)),
     "faults": (faults, "light", (1280, 800)),
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
@@ -96,6 +102,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
+    "sheet-charger": (stage(FENWICK, "Sheet", charger), "light", (1280, 800)),
     "by-hand": (stage(HERON, "Sheet", by_hand), "light", (1280, 800)),
 }
 

@@ -19,6 +19,8 @@ const props = defineProps<{
 const value = defineModel<Value | undefined>()
 const emit = defineEmits<{ pick: [value: Value] }>()
 const MANY = 7
+// The choice that stands for nothing stored is what an empty field says.
+const none = computed(() => props.choices.find(([v]) => v === '')?.[1] ?? '')
 const many = computed(() => props.choices.length > MANY)
 </script>
 
@@ -28,7 +30,7 @@ const many = computed(() => props.choices.length > MANY)
     v-model="value"
     class="pick"
     :aria-label="label"
-    :placeholder="placeholder ?? ''"
+    :placeholder="placeholder ?? none"
     :filterable="many"
     :disabled="disabled"
     :validate-event="false"
