@@ -162,6 +162,14 @@ def test_the_batterys_own_menu_agrees_with_the_inverters():
     assert entries(made, "T1")["lead"] == "First" and entries(made, "T2")["lead"] == "Behind"
 
 
+def test_an_own_absorption_is_asked_for_by_the_battery_too():
+    """Inside the module's recommended range; outside it the battery stays at its end of the range."""
+    made = plan_of(changed(OSTRAND, policy__own_figures={"absorb_v": 444}))
+    assert entries(made, "T1")["ask"] == "444.0" and entries(made, "V1")["top"] == "444"
+    high = plan_of(changed(OSTRAND, policy__own_figures={"absorb_v": 463}))
+    assert float(entries(high, "T1")["ask"]) <= 3.55 * 128 and "own-figure-refused" in rules(high)
+
+
 def test_open_loop_leaves_the_protocol_of_the_module_alone():
     made = plan_of(changed(OSTRAND, policy__loop="open"))
     assert "talk" not in entries(made, "T1") and entries(made, "T1")["cold"] == "0"

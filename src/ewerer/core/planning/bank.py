@@ -165,19 +165,20 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
         charge_derating=line(profile.charge_derating if profile else None, chemistry.charge_derating),
         discharge_derating=line(profile.discharge_derating if profile else None, chemistry.discharge_derating),
         bms=profile.bms if profile else None,
-        asked_cell_v=_asked(job, profile, chemistry),
+        asked_cell_v=_asked(job, profile, chemistry, cells),
         age_years=m.age_years,
         health=m.health,
         assumed=tuple(assumed),
     )
 
 
-def _asked(job: Job, profile: ModuleProfile | None, chemistry: Chemistry) -> float | None:
+def _asked(job: Job, profile: ModuleProfile | None, chemistry: Chemistry, cells: int) -> float | None:
     """Return the volts of one cell that the module's BMS asks for: what its own menu is set to, else what its sheet says."""
     if profile is None or profile.bms is None:
         return None
     if profile.setting_for("absorb_v") is not None:
-        wished = charge_cell_v(job, chemistry)[0]
+        own = job.policy.own_number("absorb_v")
+        wished = own / cells if own is not None else charge_cell_v(job, chemistry)[0]
         low, high = profile.charge_cell_low_v or 0.0, profile.charge_cell_high_v or profile.cell_max_v
         return min(max(wished, low), high)
     return profile.bms.request_cell_v or profile.charge_cell_high_v
