@@ -79,7 +79,7 @@ def core_rows() -> list[Row]:
     library = shipped_library()
     large, small = parse_job(large_job(), library), parse_job(DEMO.read_bytes(), library)
     return [
-        timed("plan, 12 units and 32 modules, in the core", lambda: plan(large, library), 20, 60),
+        timed("plan, 12 units and 32 modules, in the core", lambda: plan(large, library), 15, 60),
         timed("plan of the demo job, in the core", lambda: plan(small, library), 20, 60),
     ]
 

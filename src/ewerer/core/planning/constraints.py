@@ -206,6 +206,8 @@ def grant(grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequ
     for name, wish in order:
         grid = by_name[name]
         low, high = ranges.lowest[name], ranges.highest[name]
+        if low == high:
+            continue  # the wishes before it have settled it
         target = min(max(wish, low), high)
         down, up = grid.down(target), grid.up(target)
         tries = sorted({max(down, low), min(up, high)}, key=lambda v: abs(v - wish))

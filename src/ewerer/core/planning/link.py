@@ -361,13 +361,19 @@ def adapter_of(job: Job, library: Library) -> AdapterProfile | None:
 
 
 def link_candidates(
-    job: Job, modules: Sequence[Module], units: Sequence[Unit], library: Library, parts: Sequence[Part] = ()
+    job: Job,
+    modules: Sequence[Module],
+    units: Sequence[Unit],
+    library: Library,
+    parts: Sequence[Part] = (),
+    judged: Sequence[FirmwareVerdict] | None = None,
 ) -> list[LinkCandidate]:
     """Return all candidates between every module family and the host unit, ranked, one of them chosen."""
     host = listener(units, parts)
     profile = host.profile if host is not None else None
     talker = profile if isinstance(profile, (InverterProfile, SunChargerProfile)) else None
-    firmware = {f.device: f for f in firmware_of(job, modules, units, library, parts)}
+    known_firmware = firmware_of(job, modules, units, library, parts) if judged is None else judged
+    firmware = {f.device: f for f in known_firmware}
     families: dict[str, Module] = {}
     for m in modules:
         if m.family is not None and m.bms is not None:
@@ -523,9 +529,9 @@ def _main_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], libra
             why="There is nothing to link yet.",
             firmware=firmware_of(job, modules, units, library, parts),
         )
-    candidates = link_candidates(job, modules, units, library, parts)
-    chosen = next(c for c in candidates if c.chosen)
     firmware = firmware_of(job, modules, units, library, parts)
+    candidates = link_candidates(job, modules, units, library, parts, firmware)
+    chosen = next(c for c in candidates if c.chosen)
     if chosen.loop == "open":
         return Link(
             loop="open",
