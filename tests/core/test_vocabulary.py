@@ -60,14 +60,17 @@ def wish(q, base):
     return base * 0.9 if base else 0.0
 
 
-@pytest.mark.parametrize("q", RARE, ids=lambda q: q.name)
+BASES = ({}, {"policy__mode": "peak-shaving", "policy__peak_cap_w": 4000}, {"policy__control": "volts"}, {"policy__new_bank": True})
+"""What a demo job is asked besides, until it plans the quantity that is wished for."""
+
+
+@pytest.mark.parametrize("q", [q for q in RARE if q.name != "interface_role"], ids=lambda q: q.name)
 def test_a_wish_is_granted_inside_what_the_rules_permit_or_refused_with_both_numbers(q):
-    made = plan_of(HERON)
-    before = made.quantities.get(q.name)
-    if before is None or (q.kind == "choice" and len(q.choices) < 2):
-        pytest.skip("not in this demo; other tests have it")
+    base = next(b for b in BASES if q.name in plan_of(changed(HERON, **b)).quantities)
+    made = plan_of(changed(HERON, **base))
+    before = made.quantities[q.name]
     own = wish(q, before.value)
-    after = plan_of(changed(HERON, **{f"policy__own_figures__{q.name}": own}))
+    after = plan_of(changed(HERON, **base, **{f"policy__own_figures__{q.name}": own}))
     d = after.quantities[q.name]
     fits = q.name not in FIXED and (
         isinstance(own, (str, bool))
@@ -79,6 +82,15 @@ def test_a_wish_is_granted_inside_what_the_rules_permit_or_refused_with_both_num
     if fits and not isinstance(own, (str, bool)) and own != before.value:
         rows = [[r.entry for u in p.units for r in u.settings if r.quantity == q.name] for p in (made, after)]
         assert rows[0] != rows[1] or abs(own - before.value) < 2, "the sheet has it"
+
+
+def test_a_wish_for_what_follows_from_the_link_is_said_to_do_nothing():
+    """The place on the interface is each unit's own and has no figure for all of them."""
+    made = plan_of(changed(HERON, policy__own_figures__interface_role="host"))
+    told = next(f for f in made.findings if f.at == "/policy/own_figures/interface_role")
+    assert told.rule in ("own-figure-idle", "own-wish-refused")
+    roles = [r.value for u in made.units for r in u.settings if r.quantity == "interface_role"]
+    assert roles == ["host", "follower"]
 
 
 def test_a_refusal_names_the_rule_and_both_numbers():
