@@ -245,7 +245,7 @@ def _figures(modules: Sequence[Module], join_a: float | None) -> BankFigures:
     )
 
 
-def _limits_without(limits_a: Sequence[float], ohms: Sequence[float]) -> list[float]:
+def limits_without(limits_a: Sequence[float], ohms: Sequence[float]) -> list[float]:
     """Return the bank's limit [A] with each module gone in turn: the least I_j * R_j of the others times what they conduct."""
     drops = [a * r for a, r in zip(limits_a, ohms, strict=True)]
     whole = sum(1 / r for r in ohms)
@@ -261,7 +261,7 @@ def _worst_loss(modules: Sequence[Module], joins: Sequence[float | None]) -> Wit
     they are summed here without making each such bank anew.
     """
     ohms = [m.branch_ohm for m in modules]
-    into, out = (_limits_without([getattr(m, k) for m in modules], ohms) for k in ("charge_a", "discharge_a"))
+    into, out = (limits_without([getattr(m, k) for m in modules], ohms) for k in ("charge_a", "discharge_a"))
     lost = min(range(len(modules)), key=lambda i: (out[i], into[i]))
     least_in = min(range(len(modules)), key=lambda i: into[i])
     others = [[m for m in modules if m is not modules[i]] for i in (lost, least_in)]

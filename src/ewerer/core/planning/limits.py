@@ -21,7 +21,7 @@ from ..trade.finding import Finding
 from ..trade.margins import CHARGER_EFFICIENCY, CONTINUOUS, FUSE_FACTOR, INVERTER_EFFICIENCY, LEGS
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
-from .bank import chemistry_of, reported_a, shared_limit_a
+from .bank import chemistry_of, limits_without, reported_a, shared_limit_a
 from .solved import Module, Solved, Unit
 from .wiring import carries_a, plan_wiring
 
@@ -156,17 +156,8 @@ def discharge_a(power_w: float, efficiency: float, low_v: float) -> float:
 
 
 def _worst_without_one(limits_a: Sequence[float], branches: Sequence[float]) -> float | None:
-    """Return the least bank limit [A] with any one module gone; None for one module.
-
-    The bank takes min(I_j * R_j) / R_parallel. Without i the least is the same one, or the second where i was it.
-    """
-    if len(limits_a) < 2:
-        return None
-    drops = [a * r for a, r in zip(limits_a, branches, strict=True)]
-    conductance = sum(1 / r for r in branches)
-    first, second = sorted(drops)[:2]
-    at = drops.index(first)
-    return _rounded(clean(min((second if i == at else first) * (conductance - 1 / r) for i, r in enumerate(branches))))
+    """Return the least bank limit [A] with any one module gone; None for one module."""
+    return min(limits_without(limits_a, branches)) if len(limits_a) > 1 else None
 
 
 def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, out: bool) -> Iterator[Cap]:

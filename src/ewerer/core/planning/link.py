@@ -447,6 +447,15 @@ def _adapter_link(adapter: AdapterProfile, theirs: Protocol, there: Port, job: J
     )
 
 
+def _between(adapter: AdapterProfile | None, c: LinkCandidate, bms: Bms, there: Port, job: Job) -> tuple[AdapterLink | None, Port]:
+    """Return the adapter's part of a candidate, where it goes through one, and the port that the device's cable meets."""
+    if adapter is None or c.adapter is None:
+        return None, there
+    theirs = next(p for p in bms.protocols if f"{p.name} {p.version}" == c.bms_protocol and p.port == c.bms_port)
+    spoken = next(p for p in adapter.device_side if p.name == c.protocol and p.version == c.version)
+    return _adapter_link(adapter, theirs, there, job, spoken)
+
+
 def _charger_links(made: Link, job: Job, modules: Sequence[Module], parts: Sequence[Part], library: Library) -> list[ChargerLink]:
     """Return how each sun charger with a menu hears of the bank: by a cable of its own, through the first charger, or not."""
     chargers = [p for p in parts if isinstance(p.profile, SunChargerProfile)]
@@ -492,13 +501,7 @@ def _charger_links(made: Link, job: Job, modules: Sequence[Module], parts: Seque
         ports = {p.id: p for p in bms.ports}
         here = next(p for p in profile.ports if p.id == best.unit_port)
         there = ports[best.bms_port or ""]
-        link = None
-        if best.adapter is not None and adapter is not None:
-            theirs = next(p for p in bms.protocols if f"{p.name} {p.version}" == best.bms_protocol and p.port == best.bms_port)
-            spoken = next(p for p in adapter.device_side if p.name == best.protocol and p.version == best.version)
-            link, meets = _adapter_link(adapter, theirs, there, job, spoken)
-        else:
-            meets = there
+        link, meets = _between(adapter, best, bms, there, job)
         out.append(
             ChargerLink(
                 charger=part.id,
@@ -553,11 +556,7 @@ def _main_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], libra
     assert isinstance(host.profile, (InverterProfile, SunChargerProfile))
     here = next(p for p in host.profile.ports if p.id == chosen.unit_port)
     there = next(p for p in bms.ports if p.id == chosen.bms_port)
-    adapter, meets, between = adapter_of(job, library), there, None
-    if chosen.adapter is not None and adapter is not None:
-        theirs = next(p for p in bms.protocols if f"{p.name} {p.version}" == chosen.bms_protocol and p.port == chosen.bms_port)
-        spoken = next(p for p in adapter.device_side if p.name == chosen.protocol and p.version == chosen.version)
-        between, meets = _adapter_link(adapter, theirs, there, job, spoken)
+    between, meets = _between(adapter_of(job, library), chosen, bms, there, job)
     return Link(
         loop="closed",
         protocol=f"{chosen.protocol} {chosen.version}",

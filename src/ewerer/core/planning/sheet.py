@@ -21,6 +21,7 @@ from ..trade.steps import figure
 from .limits import ac_limiter, may_charge_from_ac
 from .slotrows import ROWS, slot_values, slot_word
 from .solved import Device, Part, Solved, Unit
+from .units import number_on_phase
 from .wishes import HAND
 
 ORDER = formula_rule(
@@ -134,8 +135,7 @@ def facts_of(device: Device, solved: Solved) -> Facts:
         "cells": str(solved.bank.series_cells) if solved.bank else "",
     }
     if isinstance(device, Unit):
-        same = [u.id for u in solved.units if u.job.phase == device.job.phase]
-        facts |= {"phase": device.job.phase, "place": str(same.index(device.id) + 1)}
+        facts |= {"phase": device.job.phase, "place": str(number_on_phase(device, solved.units))}
     return facts
 
 

@@ -65,6 +65,12 @@ START = formula_rule(
 )
 
 
+def number_on_phase(unit: Unit, units: Sequence[Unit]) -> int:
+    """Return a unit's number, from 1, among the units of its phase; among all where it is three-phase by itself."""
+    whole = unit.profile.ratings.ac_phases == 3
+    return [u.id for u in units if whole or u.job.phase == unit.job.phase].index(unit.id) + 1
+
+
 def plan_group(solved: Solved) -> Group:
     """Return how the devices stand together: places, lines, who speaks, the order of switching on. Source: START."""
     units, link, host = solved.units, solved.link, solved.host
@@ -72,11 +78,15 @@ def plan_group(solved: Solved) -> Group:
     places = []
     for u in units:
         whole = u.profile.ratings.ac_phases == 3
-        same = [x.id for x in units if whole or x.job.phase == u.job.phase]
         on = list(phases) if whole else [u.job.phase]
         places.append(
             Place(
-                unit=u.id, name=u.profile.name, phases=on, number=same.index(u.id) + 1, role=u.role, own_sun_a=u.profile.own_sun_a
+                unit=u.id,
+                name=u.profile.name,
+                phases=on,
+                number=number_on_phase(u, units),
+                role=u.role,
+                own_sun_a=u.profile.own_sun_a,
             )
         )
     lines = []

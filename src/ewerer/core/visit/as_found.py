@@ -210,10 +210,8 @@ def dangerous_settings(unit: Device, solved: Solved) -> list[str]:
     values = decoded_found(unit, solved)
     top, bottom = bank.series_cells * bank.cell_max_v, bank.series_cells * bank.cell_min_v
     out = []
-    mixes = chemistry_of(solved.modules).equalise is not None
-    if mixes:
-        pass
-    elif values.get("equalise_on") is True or ((_number(values, "equalise_min") or 0) > 0 and "equalise_on" not in values):
+    left_on = values.get("equalise_on") is True or ((_number(values, "equalise_min") or 0) > 0 and "equalise_on" not in values)
+    if left_on and chemistry_of(solved.modules).equalise is None:
         out.append("equalise_on" if "equalise_on" in values else "equalise_min")
     for name in ("absorb_v", "float_v", "equalise_v"):
         volts = _number(values, name)
