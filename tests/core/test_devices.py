@@ -250,6 +250,14 @@ def test_units_by_plate_are_planned_within_the_rules(seed):
         assert rows["charge_max_a"].value <= min(made.limits.charge.bank_a, shape["charge_max_a"]) + 1e-6
 
 
+def test_a_plate_takes_the_compensation_of_a_high_voltage_lead_acid_string():
+    """180 cells of gel at -5 mV/°C are -900 mV/°C; the menu of a plate shows that whole."""
+    module = inline("G", chemistry="gel", series_cells=180, cell_max_v=2.45, cell_min_v=1.8)
+    unit = {"continuous_w": 20000, "charge_max_a": 40, "class_v": 360, "takes": ["absorb_v", "temp_comp_mv_per_c"]}
+    made = planned(hand_written(module, units=[{"id": "X1", "plate": unit}]))
+    assert entries(made, "X1")["temp-comp-mv-per-c"] == "-900"
+
+
 def test_a_plate_or_a_profile_not_both_nor_none():
     for unit, said in (
         ({"id": "U1"}, "either a profile or a plate"),

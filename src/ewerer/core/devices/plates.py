@@ -56,10 +56,10 @@ def _setting(name: str, low_v: float, high_v: float, step_v: float, most_a: floa
         encoding = Encoding(kind="on-off", choices={"yes": "on", "no": "off"})
     elif q.kind == "choice":
         encoding = Encoding(kind="choice", choices=dict(q.choices))
-    elif name.endswith("_c"):
-        low, high = -40.0, 90.0
     elif name == "temp_comp_mv_per_c":
         low = -10_000.0
+    elif name.endswith("_c"):
+        low, high = -40.0, 90.0
     number = encoding.kind in ("plain", "hhmm")
     return Setting(
         id=name.replace("_", "-"),
