@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.planning.constraints import Constraint, Grid, find_conflict, grant, nearest_way_out, propagate, ways_out
+from ewerer.core.planning.constraints import Constraint, Grid, find_conflict, fixed, grant, nearest_way_out, propagate, ways_out
 
 
 def c(upper, lower, gap, rule="r"):
@@ -50,6 +50,23 @@ def test_ranges_equal_brute_force(system):
         for g in grids:
             assert ranges.lowest[g.name] == min(p[g.name] for p in points)
             assert ranges.highest[g.name] == max(p[g.name] for p in points)
+
+
+@given(systems(), st.data())
+def test_fixing_one_quantity_after_another_equals_brute_force(system, data):
+    grids, constraints = system
+    ranges, points = propagate(grids, constraints), brute_force(grids, constraints)
+    for g in data.draw(st.permutations(grids)) if ranges else []:
+        low, high = ranges.lowest[g.name], ranges.highest[g.name]
+        value = data.draw(st.sampled_from([v for v in values_of(g) if low <= v <= high]))
+        points = [p for p in points if p[g.name] == value]
+        ranges = fixed(ranges, g.name, value)
+        assert (ranges is None) == (not points)
+        if ranges is None:
+            return
+        for other in grids:
+            assert ranges.lowest[other.name] == min(p[other.name] for p in points)
+            assert ranges.highest[other.name] == max(p[other.name] for p in points)
 
 
 @given(systems())

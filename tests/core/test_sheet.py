@@ -1,5 +1,6 @@
 """Entries: encodings, safe side, order, what is left alone."""
 
+import copy
 import csv
 import io
 import json
@@ -10,9 +11,10 @@ from hypothesis import strategies as st
 from openpyxl import load_workbook
 
 from ewerer.core.devices.codec import decode, encode, factor_of, safe_side
-from ewerer.core.devices.library import shipped_library
+from ewerer.core.devices.library import Library, shipped_library
 from ewerer.core.documents import InverterProfile
 from ewerer.core.pages.export import sheet_bytes
+from ewerer.core.plan import plan
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, job_of, plan_of, random_jobs, rules
 
 INVERTERS = [p for p in shipped_library() if isinstance(p, InverterProfile)]
@@ -190,3 +192,16 @@ def test_no_cell_becomes_a_formula():
     made = plan_of(job)
     row = next(csv.DictReader(io.StringIO(sheet_bytes(job_of(job), made.units[0], "csv").decode("utf-8-sig"))))
     assert row["note"] == "'=1+1" and row["read back"] == "-0.5"
+
+
+def test_sheets_kept_from_earlier_plans_are_those_of_a_fresh_library():
+    """What is kept for a profile never leaks: own figures, own entries, loads and the order of planning change nothing in the next plan."""
+    kept = shipped_library()
+    jobs = [
+        job_of(changed(SKERRY, loads__continuous_w=load_w, policy__own_figures=own))
+        for load_w, own in ((2600, {}), (7000, {}), (2600, {"absorb_v": 54.4}), (900, {"float_v": 53.2}), (2600, {}))
+    ]
+    row = plan(jobs[0], kept).units[0].settings[3]
+    jobs.insert(1, job_of(changed(SKERRY, extra_entries={"U1": {row.setting: row.entry}})))
+    for job in (*jobs, *reversed(jobs)):
+        assert plan(job, kept) == plan(job, Library([copy.deepcopy(p) for p in kept]))

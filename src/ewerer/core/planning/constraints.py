@@ -54,6 +54,7 @@ class Ranges:
     highest: Mapping[str, int]
     low_cause: Mapping[str, Constraint]
     high_cause: Mapping[str, Constraint]
+    net: _Net
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,39 +90,71 @@ def propagate(grids: Sequence[Grid], constraints: Iterable[Constraint]) -> Range
             lowers[c.upper].append(c)
     if any(low[n] > high[n] for n in low):
         return None
-    queue = deque(low)
-    waiting = set(low)
-    while queue:
-        name = queue.popleft()
-        waiting.discard(name)
-        for c in raises[name]:
-            other = c.upper
-            assert other is not None
-            value = by_name[other].up(low[name] + c.gap)
-            if value > low[other]:
-                low[other], low_cause[other] = value, c
-                if value > high[other]:
-                    return None
-                if other not in waiting:
-                    waiting.add(other)
-                    queue.append(other)
-    queue = deque(high)
-    waiting = set(high)
-    while queue:
-        name = queue.popleft()
-        waiting.discard(name)
-        for c in lowers[name]:
-            other = c.lower
-            assert other is not None
-            value = by_name[other].down(high[name] - c.gap)
-            if value < high[other]:
-                high[other], high_cause[other] = value, c
-                if value < low[other]:
-                    return None
-                if other not in waiting:
-                    waiting.add(other)
-                    queue.append(other)
-    return Ranges(low, high, low_cause, high_cause)
+    net = _Net(by_name, raises, lowers)
+    if not (net.raised(low, high, low, low_cause) and net.lowered(low, high, high, high_cause)):
+        return None
+    return Ranges(low, high, low_cause, high_cause, net)
+
+
+@dataclass(frozen=True, slots=True)
+class _Net:
+    """Grids by name, and the constraints between two quantities by the one that pushes."""
+
+    grids: Mapping[str, Grid]
+    raises: Mapping[str, Sequence[Constraint]]
+    lowers: Mapping[str, Sequence[Constraint]]
+
+    def raised(self, low: dict[str, int], high: Mapping[str, int], start: Iterable[str], cause: dict[str, Constraint]) -> bool:
+        """Push lower bounds up from the quantities of ``start`` until nothing moves; False where one passes its upper bound."""
+        queue = deque(start)
+        waiting = set(queue)
+        while queue:
+            name = queue.popleft()
+            waiting.discard(name)
+            for c in self.raises[name]:
+                other = c.upper
+                assert other is not None
+                value = self.grids[other].up(low[name] + c.gap)
+                if value > low[other]:
+                    low[other], cause[other] = value, c
+                    if value > high[other]:
+                        return False
+                    if other not in waiting:
+                        waiting.add(other)
+                        queue.append(other)
+        return True
+
+    def lowered(self, low: Mapping[str, int], high: dict[str, int], start: Iterable[str], cause: dict[str, Constraint]) -> bool:
+        """Push upper bounds down from the quantities of ``start`` until nothing moves; False where one passes its lower bound."""
+        queue = deque(start)
+        waiting = set(queue)
+        while queue:
+            name = queue.popleft()
+            waiting.discard(name)
+            for c in self.lowers[name]:
+                other = c.lower
+                assert other is not None
+                value = self.grids[other].down(high[name] - c.gap)
+                if value < high[other]:
+                    high[other], cause[other] = value, c
+                    if value < low[other]:
+                        return False
+                    if other not in waiting:
+                        waiting.add(other)
+                        queue.append(other)
+        return True
+
+
+def fixed(ranges: Ranges, name: str, value: int) -> Ranges | None:
+    """Return the ranges once a quantity stands at ``value``, within its range so far; None when nothing meets that.
+
+    Only what the quantity pushes is looked at again; the bounds are those that :func:`propagate` would find.
+    """
+    low, high = dict(ranges.lowest), dict(ranges.highest)
+    low[name] = high[name] = value
+    if not (ranges.net.raised(low, high, [name], {}) and ranges.net.lowered(low, high, [name], {})):
+        return None
+    return Ranges(low, high, ranges.low_cause, ranges.high_cause, ranges.net)
 
 
 def find_conflict(grids: Sequence[Grid], constraints: Sequence[Constraint]) -> Conflict:
@@ -192,15 +225,17 @@ def _meets(grids: Sequence[Grid], others: list[Constraint], c: Constraint, less:
 
 
 def grant(grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequence[tuple[str, int]]) -> dict[str, int] | None:
-    """Return a full assignment that grants the wishes in order, each as near as what is left allows.
+    """Return a full assignment that grants the wishes in order, each as near as what is left allows; see :func:`granted`."""
+    ranges = propagate(grids, constraints)
+    return None if ranges is None else granted(grids, ranges, wishes)
+
+
+def granted(grids: Sequence[Grid], ranges: Ranges, wishes: Sequence[tuple[str, int]]) -> dict[str, int] | None:
+    """Return a full assignment within propagated ranges that grants the wishes in order, each as near as what is left allows.
 
     Quantities without a wish take their lowest permitted value in the end. None when the constraints
     cannot be met at all.
     """
-    held = list(constraints)
-    ranges = propagate(grids, held)
-    if ranges is None:
-        return None
     by_name = {g.name: g for g in grids}
     order = [*wishes, *((g.name, g.low) for g in grids if g.name not in {n for n, _ in wishes})]
     for name, wish in order:
@@ -215,10 +250,9 @@ def grant(grids: Sequence[Grid], constraints: Sequence[Constraint], wishes: Sequ
         while True:
             settled = None
             for value in tries:
-                fixed = [*held, Constraint(name, None, value, "wish"), Constraint(None, name, -value, "wish")]
-                settled = propagate(grids, fixed)
+                settled = fixed(ranges, name, value)
                 if settled is not None:
-                    held, ranges = fixed, settled
+                    ranges = settled
                     break
             if settled is not None:
                 break

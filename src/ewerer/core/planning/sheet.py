@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from graphlib import CycleError, TopologicalSorter
@@ -226,10 +227,9 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
     """
     if solved.ladder is None or not solved.ladder.view.feasible:
         return {}
-    rows_of: dict[object, tuple[list[SheetRow], list[LeftAlone], list[ByHand]]] = {}
     whys: dict[str, dict[str, list[str]]] = {}
+    reasons: dict[str, object] = {}
     slots: dict[str, dict[str, Value]] = {}
-    made = _Made()
     sheets = {}
     for device in solved.devices:
         profile = device.profile
@@ -242,12 +242,20 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         if isinstance(device, Unit) and profile.id not in slots:
             slots[profile.id] = slot_values(device, solved)
         given = _Given(facts, given_texts(device, solved), slots.get(profile.id, {}))
-        key = (profile.id, device.role, *(tuple(x.items()) for x in (values, extra, facts, given.texts, given.slots)))
-        if key not in rows_of:
-            if profile.id not in whys:
-                whys[profile.id] = _whys(profile, solved)
-            rows_of[key] = _rows(device, values, extra, whys[profile.id], given, made)
-        rows, left, hand = rows_of[key]
+        if profile.id not in whys:
+            whys[profile.id] = _whys(profile, solved)
+            reasons[profile.id] = tuple((n, tuple(w)) for n, w in whys[profile.id].items())
+        made = _made_for(profile)
+        given_all = (*values.values(), *given.slots.values())
+        key = (
+            device.role,
+            *(tuple(x.items()) for x in (values, extra, facts, given.texts, given.slots)),
+            tuple(map(type, given_all)),
+            reasons[profile.id],
+        )
+        if key not in made.sheets:
+            made.sheets[key] = _rows(device, values, extra, whys[profile.id], given, made)
+        rows, left, hand = made.sheets[key]
         sheets[device.id] = UnitSheet(
             id=device.id,
             name=profile.name,
@@ -264,22 +272,42 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
     return sheets
 
 
+MOST_KEPT = 4000
+"""Most lines that are kept for one profile."""
+
+
 @dataclass(slots=True)
 class _Made:
-    """Lines and orders made so far: devices of one model share what they have in common."""
+    """Lines and orders made so far for one profile: devices of one model share them, and so does the next plan."""
 
     lines: dict[object, SheetRow | LeftAlone | ByHand] = field(default_factory=dict)
     orders: dict[object, list[Setting]] = field(default_factory=dict)
     entries: dict[object, Entry] = field(default_factory=dict)
+    sheets: dict[object, tuple[list[SheetRow], list[LeftAlone], list[ByHand]]] = field(default_factory=dict)
 
     def entry(self, s: Setting, value: Value, profile: MenuProfile, facts: Facts) -> Entry:
         """Return what a setting shows for a value, worked out once for devices of one model."""
         if s.encoding.by:
             return encode(s, value, profile, facts)
-        key = (profile.id, s.id, value)
+        key = (s.id, type(value), value)
         if key not in self.entries:
             self.entries[key] = encode(s, value, profile)
         return self.entries[key]
+
+
+_KEPT: dict[int, _Made] = {}
+"""What was made for every profile that is alive, by its identity: profiles are immutable, so a line made once holds."""
+
+
+def _made_for(profile: MenuProfile) -> _Made:
+    """Return what was made so far for a profile; forgotten with the profile, or when it grows too large."""
+    made = _KEPT.get(id(profile))
+    if made is None:
+        made = _KEPT[id(profile)] = _Made()
+        weakref.finalize(profile, _KEPT.pop, id(profile), None)
+    if max(len(made.lines), len(made.entries), 20 * len(made.orders), 20 * len(made.sheets)) > MOST_KEPT:
+        made = _KEPT[id(profile)] = _Made()
+    return made
 
 
 WAYS = {
@@ -323,7 +351,7 @@ def _rows(
     hand: list[ByHand] = []
 
     def leave(s: Setting, why: str) -> None:
-        key = (profile.id, s.id, why)
+        key = (s.id, why)
         if key not in made.lines:
             made.lines[key] = LeftAlone(setting=s.id, menu=s.menu, label=s.label, why=why)
         left.append(cast(LeftAlone, made.lines[key]))
@@ -357,9 +385,9 @@ def _rows(
                 continue
             planned.append(s)
         elif s.quantity is None or s.quantity in HAND:
-            if (profile.id, s.id) not in made.lines:
-                made.lines[profile.id, s.id] = _by_hand(s)
-            hand.append(cast(ByHand, made.lines[profile.id, s.id]))
+            if s.id not in made.lines:
+                made.lines[s.id] = _by_hand(s)
+            hand.append(cast(ByHand, made.lines[s.id]))
         elif s.quantity not in values:
             leave(s, "Does nothing in this job; leave at factory.")
         else:
@@ -399,7 +427,7 @@ def _rows(
     left = [x for x in left if x.setting not in needed_by]
     hand = [x for x in hand if x.setting not in needed_by]
     after = _before(profile, kept, entries)
-    placed = (profile.id, tuple(s.id for s in kept), tuple(tuple(sorted(a)) for a in after.values()))
+    placed = (tuple(after), tuple(tuple(sorted(a)) for a in after.values()))
     if placed not in made.orders:
         made.orders[placed] = _in_order(kept, after)
     order = made.orders[placed]
@@ -407,7 +435,19 @@ def _rows(
     for s in order:
         e, q = entries[s.id], QUANTITIES.get(s.quantity or "")
         target = values.get(q.name, e.value) if q else given.slots.get(s.id, e.value)
-        key = (profile.id, s.id, e.text, target, s.id in extra, tuple(sorted(after[s.id])), tuple(needed_by.get(s.id, ())))
+        because = tuple(why.get(q.name, ()) if q else (ROWS.id,) if s.slot else ())
+        key = (
+            s.id,
+            e.text,
+            type(e.value),
+            e.value,
+            type(target),
+            target,
+            s.id in extra,
+            frozenset(after[s.id]),
+            tuple(needed_by.get(s.id, ())),
+            because,
+        )
         if key not in made.lines:
             made.lines[key] = SheetRow(
                 setting=s.id,
@@ -436,7 +476,7 @@ def _rows(
                 choices=list(dict.fromkeys((s.encoding.choices or {}).values())) if s.id in extra and s.is_choice else [],
                 needed_by=needed_by.get(s.id, []),
                 caution=s.caution or "",
-                why=why.get(q.name, []) if q else [ROWS.id] if s.slot else [],
+                why=list(because),
             )
         rows.append(cast(SheetRow, made.lines[key]))
     return rows, left, hand

@@ -28,7 +28,7 @@ from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import charge_cell_v, chemistry_of
-from .constraints import Constraint, Grid, Ranges, find_conflict, grant, propagate, ways_out
+from .constraints import Constraint, Grid, Ranges, find_conflict, granted, propagate, ways_out
 from .limits import design_load_w
 from .solved import Basis, Ladder, Module, Solved
 
@@ -568,7 +568,7 @@ def solve_ladder(solved: Solved, profile: MenuProfile | None) -> Ladder:
     by_name = {g.name: g for g in grids}
     wishes = _wishes(job, b, chem, by, names)
     rounded = [(n, by_name[n].down(_micro(v)) if n in DOWN else by_name[n].up(_micro(v))) for n, v, _, _ in wishes]
-    values = grant(grids, constraints, rounded)
+    values = granted(grids, ranges, rounded)
     assert values is not None
     reasons = {n: (rule, text) for n, _, rule, text in wishes}
     solution = _Solution(b, bank, chem, job, by_name, ranges, values, reasons)

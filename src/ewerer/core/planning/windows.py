@@ -8,6 +8,7 @@ the intent in as few minutes of the week as the unit's form allows, then expande
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from itertools import groupby, pairwise
 
 from ..devices.slots.forms import compile_slots, sayable, slots_day
@@ -52,6 +53,12 @@ def acts_alone(profile: InverterProfile) -> bool:
     return profile.slots.rests_without_master or profile.setting_for("windows_on") is None
 
 
+@lru_cache(maxsize=64)
+def _compiled(windows: tuple[Window, ...], form: SlotForm) -> tuple[Slot, ...]:
+    """Return the slots of an intent; kept, since most edits of a job leave its windows as they are."""
+    return tuple(compile_slots(windows, form))
+
+
 def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
     """Return the intent and, for every unit that has slots, its slots and how they differ from the intent."""
     loads = job.loads.continuous_w or (job.loads.daily_wh or 0.0) / 24
@@ -62,7 +69,7 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
         if form is None or (not job.windows and not acts_alone(u.profile)):
             continue
         if u.profile.id not in done:
-            slots = compile_slots(job.windows, form)
+            slots = list(_compiled(tuple(job.windows), form))
             done[u.profile.id] = (slots, *compare(job.windows, slots, form, loads))
         slots, off, kwh, where = done[u.profile.id]
         out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where))
