@@ -18,7 +18,6 @@ from ewerer.core.devices.slots.week import local_minutes
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import HostRule, Port, Setting
 from ewerer.core.documents.results.plan import Plan
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import optimum_cost
 from ewerer.core.flow.results import AT, gentlest_current, simulate
 from ewerer.core.flow.scenario import build, sun_power_w
@@ -235,9 +234,7 @@ def fitting() -> set[str]:
 
 
 def sun_w(hour: int) -> float:
-    import pandas as pd
-
-    return float(sun_power_w(job_of(SKERRY), pd.DatetimeIndex([pd.Timestamp(2025, 6, 21, hour, tz="UTC")]))[0])
+    return float(sun_power_w(job_of(changed(SKERRY, site__time_zone="UTC")), dt.date(2025, 6, 21), 1, 3600)[hour])
 
 
 def resistance(count: int) -> float:
@@ -248,18 +245,28 @@ def resistance(count: int) -> float:
 
 def foresight(**changes) -> bool:
     """Say whether windows could save more than the losses of the bank, and that none could cost less than the optimum."""
-    scenario = build(job_of(changed(TARN, **changes)), LIBRARY, 1, 15, windows=[])
+    job = job_of(changed(TARN, **changes))
+    scenario = build(job, LIBRARY, 1, windows=[])
     _, daily = scenario.run()
-    value = float(scenario.price.min())
-    kept = (scenario.stored_kwh(scenario.last_soc) - scenario.stored_kwh(float(scenario.par[K.P_START_SOC]))) * value
-    gain = float(daily[:, AT["cost"]].sum() - kept) - optimum_cost(scenario, True, False, value)
+    gain = float(daily[:, AT["cost"]].sum()) - optimum_cost(scenario, 0.0, scenario.stored_kwh(scenario.last_soc))
     assert gain >= -0.02
-    return gain > 0.5
+    return gain > 2
+
+
+def entry_of(unit: str, setting: str) -> str:
+    sheet = next(u for u in plan_of(SKERRY).units if u.id == unit)
+    return next(r.entry for r in sheet.settings if r.setting == setting)
+
+
+def flows_by(**changes) -> bool:
+    """Say whether a change of what the units are set to changes the figures that the simulation goes by."""
+    plain, other = (build(job_of(changed(SKERRY, **c)), LIBRARY, 1) for c in ({}, changes))
+    return bool((plain.par != other.par).any())
 
 
 def balanced(hour: int) -> bool:
     """Say whether sun flows in the hour, and that what is given is what is taken."""
-    series = simulate(job_of(SKERRY), LIBRARY, 1, 60).series
+    series = simulate(job_of(SKERRY), LIBRARY, 1, 3600).series
     assert series is not None
     at = {name: values[hour] for name, values in series.columns.items()}
     served = at["sun_load_w"] + at["bank_load_w"] + at["mains_load_w"] + at["unserved_w"]
@@ -412,6 +419,10 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "windows-compile": (lambda: minutes_off(data(SKERRY)), lambda: minutes_off(data(TARN))),
     "windows-dst": (lambda: changes_clock("2025-03-30"), lambda: changes_clock("2025-06-10")),
     "sun-clear-sky": (lambda: sun_w(12) > 100, lambda: sun_w(1) > 0),
+    "flow-settings": (
+        lambda: flows_by(extra_entries={"U1": {"low-out": "50.0"}}),
+        lambda: flows_by(extra_entries={"U1": {"low-out": entry_of("U1", "low-out")}}),
+    ),
     "flow-balance": (lambda: balanced(12), lambda: balanced(1)),
     "gentlest-sufficient-current": (lambda: gentler(9000), lambda: gentler(60000)),
     "windows-optimum": (lambda: foresight(), lambda: foresight(tariff__prices=[])),

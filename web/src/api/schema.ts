@@ -6549,10 +6549,10 @@ export interface components {
          */
         FlowSeries: {
             /**
-             * Step Min
-             * @description length of a step [min]
+             * Step S
+             * @description length of a step [s]
              */
-            step_min: number;
+            step_s: number;
             /**
              * Columns
              * @description figures of every step by name, the unit in the name
@@ -6712,6 +6712,16 @@ export interface components {
              */
             days_to_full: number | null;
             /**
+             * Overload H
+             * @description time in which loads drew more than the AC source may give [h]
+             */
+            overload_h: number;
+            /**
+             * Off H
+             * @description time in which the output was off [h]
+             */
+            off_h: number;
+            /**
              * Outside Limits H
              * @description time outside the BMS's window [h]
              */
@@ -6764,10 +6774,10 @@ export interface components {
              */
             days: number;
             /**
-             * Step Min
-             * @description length of a step [min]
+             * Step S
+             * @description length of a step [s]
              */
-            step_min: number;
+            step_s: number;
             /**
              * As Found
              * @description whether the units' found settings were taken

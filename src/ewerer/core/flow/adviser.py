@@ -1,150 +1,202 @@
 """The windows adviser: the best windows a unit can say for a tariff, against perfect foresight.
 
-Candidates come from the tariff itself: charge where power is cheap, use where it is dear, hold between. Each is
-compiled to the unit's slots and back, simulated, and priced; the end charge is valued at the cheap price. The
-optimum is a linear programme over the same days with everything known beforehand (HiGHS): no window can beat it.
+Candidates come from the tariff itself: charge where power is cheap, use where it is dear, hold between, and small changes of
+the best of them. Each is compiled to the unit's slots and back and simulated; its cost is the simulation's own ledger, demand
+charge included. What is advised is simulated once more as the job would be with it, and is never dearer than no windows. The
+optimum is a programme over the same days with everything known beforehand (HiGHS): no window can beat it.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from itertools import product
-from typing import Any
 
 import numpy as np
-from scipy.optimize import linprog
+from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_matrix
 
 from ..devices.library import Library
-from ..devices.slots.forms import compile_slots, expand_slots
-from ..devices.slots.week import DAY, intent_days, minutes, minutes_of, time_of
+from ..devices.slots.forms import compile_slots, expand_slots, slots_day
+from ..devices.slots.week import AUTO, DAY, Day, begins, intent_days, minutes_of, time_of
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, Window
-from ..documents.results.flow import Advice, AdvisedWindow
+from ..documents.profiles import SlotForm
+from ..documents.results.flow import Advice, AdvisedWindow, Ledger
 from ..planning.solved import host_of
 from ..planning.units import resolve_units
 from ..trade.rules import formula_rule
-from .kernel import (
-    P_CELLS,
-    P_CHARGE_A,
-    P_DISCHARGE_A,
-    P_ETA,
-    P_ETA_CHARGE,
-    P_ETA_SUN,
-    P_EXPORT_W,
-    P_IDLE_W,
-    P_MAINS_W,
-    P_RESERVE,
-    P_START_SOC,
-    U_COUNT,
-    U_INVERTER_W,
-    U_MAINS_CHARGE_W,
-)
-from .results import AT
-from .scenario import Floats, Scenario, _codes, build
+from . import kernel as K
+from .results import AT, ledger_of
+from .scenario import Scenario, build, codes_of, week_of
+from .settings import Floats
 
 OPTIMUM = formula_rule(
     "windows-optimum",
     "windows",
     "With everything known beforehand no windows cost less",
-    "min sum(price * bought - export * sold), bank and limits as they are, lossless resistance",
-    "linear programme, HiGHS",
+    "min sum(price * bought - export * sold) + demand * peaks, by what the mode lets flow, never buying and selling at once; lossless resistance",
+    "mixed-integer programme, HiGHS",
     "T",
 )
 
 
 SLOT_MIN = 15
+SOLVER_S = 6.0
+"""Most time the solver may take [s]; its proven bound is told when it stops early."""
+TRIES = 400
+"""Most small changes of the best windows that are tried."""
 
 
-def optimum_cost(scenario: Scenario, serves_other: bool, may_export: bool, end_value: float) -> float:
-    """Return the least cost of the scenario's days with perfect foresight; end charge is valued at ``end_value`` a kWh.
+WORTH = 0.002
+"""Least gain for which the best windows are changed, as part of the cost without any."""
 
-    A relaxation: no resistance, no stages, powers free within the limits. Raises RuntimeError when HiGHS does
-    not report an optimum.
+
+# Variables of one quarter hour [kW]: sun to loads, others, grid, bank; bank to loads, others, grid; mains to loads, others, bank (DC);
+# loads that go without; energy at its end [kWh].
+(SL, SO, SG, SB, BL, BO, BG, ML, MO, MB, LOST, END), WIDTH = range(12), 12
+
+
+def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> float:
+    """Return the least that the scenario's days can cost with perfect foresight, with ``end_kwh`` in the bank at the end.
+
+    A relaxation: no resistance, no stages, powers free within limits, caps and what the mode lets flow. Source: OPTIMUM.
+    Raises RuntimeError when HiGHS proves nothing.
     """
-
-    per = SLOT_MIN // scenario.step_min
+    per = SLOT_MIN * 60 // scenario.inner_s
     n = len(scenario.sun) // per
 
     def mean(x: Floats) -> Floats:
         return np.asarray(x[: n * per].reshape(n, per).mean(axis=1))
 
-    par = scenario.par
-    hours = SLOT_MIN / 60
-    volts = float(par[P_CELLS]) * float(scenario.ocv[len(scenario.ocv) // 2])
-    full, begun = scenario.stored_kwh(1.0), scenario.stored_kwh(float(par[P_START_SOC]))
-    top_v = float(par[P_CELLS]) * float(scenario.ocv[-1])
-    eta, eta_in = float(par[P_ETA]), float(par[P_ETA_CHARGE])
-    sun = mean(scenario.sun) * float(par[P_ETA_SUN]) / 1000
-    need = mean(scenario.load) / 1000 + (mean(scenario.other) / 1000 if serves_other else 0.0)
-    other = np.zeros(n) if serves_other else mean(scenario.other) / 1000
+    par, units, hours = scenario.par, scenario.units, SLOT_MIN / 60
+    mode, sells = int(scenario.cho[K.I_MODE]), bool(scenario.cho[K.I_SELL] == 1)
+    eta, eta_in = float(par[K.P_ETA]), float(par[K.P_ETA_CHARGE])
+    sun = mean(scenario.sun) * float(par[K.P_ETA_SUN]) / 1000
+    there = mean(scenario.grid.astype(np.float64))
+    load, other = mean(scenario.load) / 1000, mean(scenario.other * scenario.grid) / 1000
     price, sell = mean(scenario.price), mean(scenario.sell)
-    units = scenario.units
-    inverter = float((units[:, U_COUNT] * units[:, U_INVERTER_W]).sum()) / 1000
-    from_mains = float((units[:, U_COUNT] * units[:, U_MAINS_CHARGE_W]).sum()) / 1000
-    charge = float(par[P_CHARGE_A]) * top_v / 1000
-    discharge = min(inverter, float(par[P_DISCHARGE_A]) * volts * 1.1 / 1000 * eta)
-    idle = float(par[P_IDLE_W]) / 1000
-    # Variables a slot: sun to bank (DC), mains to bank (DC), bank out (AC), sun out (AC), bought, sold, energy at the end.
-    width = 7
-    cost = np.zeros(n * width)
-    k = np.arange(n)
-    cost[k * width + 4] = price * hours
-    cost[k * width + 5] = -sell * hours
-    cost[(n - 1) * width + 6] -= end_value
+    rated = float((units[:, K.U_COUNT] * units[:, K.U_INVERTER_W]).sum()) / 1000
+    top_v, mid_v = (float(par[K.P_CELLS]) * float(scenario.ocv[i]) for i in (-1, len(scenario.ocv) // 2))
+    charge = float(par[K.P_CHARGE_A]) * top_v / 1000
+    discharge = min(rated / eta, float(par[K.P_DISCHARGE_A]) * max(mid_v, float(par[K.P_ABSORB_V])) / 1000)
+    from_mains = float((units[:, K.U_COUNT] * units[:, K.U_MAINS_CHARGE_W]).sum()) / 1000
+    idle = float(par[K.P_IDLE_W]) / 1000
+    begun = scenario.stored_kwh(float(par[K.P_START_SOC]))
+    hybrid, feed_in = mode > K.OFF_GRID_MAINS, mode == K.FEED_IN
+    big = 1e4
+
+    high = np.full((n, WIDTH), big)
+    # What the mode lets flow.
+    high[:, SO] = big if hybrid and (mode != K.ESSENTIAL or sells) else 0.0
+    high[:, BO] = big if hybrid and mode != K.ESSENTIAL else 0.0
+    high[:, SG] = big if feed_in or (hybrid and sells) else 0.0
+    high[:, BG] = big if feed_in else 0.0
+    high[:, MB] = from_mains if scenario.cho[K.I_CHARGE_ORDER] != K.SUN_ONLY else 0.0
+    high[:, LOST] = np.where(there < 1 - 1e-9, big, 0.0)
+    high[there < 1e-9][:, [SO, SG, BO, BG, MO, MB]] = 0.0
+    for flow in (SG, BG, MB, MO, SO, BO):
+        high[there < 1e-9, flow] = 0.0
+    high[there < 1e-9, ML] = float(par[K.P_GEN_W]) / 1000 if scenario.cho[K.I_GENERATOR] else 0.0
+    high[:, END] = scenario.stored_kwh(1.0)
+    if not hybrid:
+        high[:, LOST] = big  # an off-grid unit beyond its rating or its bank sheds load
+    low = np.zeros((n, WIDTH))
+    floor = min(_lowest_kwh(scenario), begun)
+    away = np.minimum.accumulate(there >= 1 - 1e-9)
+    # Own use and outages take the bank below the level that discharging keeps.
+    low[:, END] = np.maximum(0.0, np.where(away, floor * 0.98 - idle * hours * np.arange(1, n + 1), 0.0))
+    low[-1, END] = min(end_kwh, float(high[-1, END])) * 0.995
+
+    cost = np.zeros((n, WIDTH))
+    cost[:, [ML, MO]] = (price * hours * there)[:, None]
+    cost[:, MB] = price * hours * there / eta_in
+    cost[:, [SG, BG]] = -(sell * hours)[:, None]
+    months = sorted({d[:7] for d in scenario.dates})
+    month_of = np.array([months.index(d[:7]) for d in scenario.dates])
+    day_of = np.searchsorted(scenario.begins, np.arange(n) * per, side="right") - 1
+    both = np.flatnonzero((sell > price + 1e-9) | (price < 0)) if high[:, [SG, BG]].max() > 0 else np.array([], dtype=int)
+    peaks, flags = n * WIDTH, n * WIDTH + len(months)
+    size = flags + len(both)
+
     rows: list[int] = []
     cols: list[int] = []
     data: list[float] = []
-    right: list[float] = []
-    row = 0
+    lower: list[float] = []
+    upper: list[float] = []
 
-    def put(r: int, c: int, v: float) -> None:
-        rows.append(r)
-        cols.append(c)
-        data.append(v)
+    def put(terms: Sequence[tuple[int, float]], least: float, most: float) -> None:
+        for c, v in terms:
+            rows.append(len(lower))
+            cols.append(c)
+            data.append(v)
+        lower.append(least)
+        upper.append(most)
 
+    export = min(float(par[K.P_EXPORT_W]) / 1000, big)
+    cap = float(par[K.P_PEAK_W]) / 1000
+    above = mean(np.maximum(0.0, scenario.load + scenario.other - float(par[K.P_PEAK_W]))) / 1000
+    mains = float(par[K.P_MAINS_W]) / 1000
+    bought = ((ML, 1.0), (MO, 1.0), (MB, 1 / eta_in))
     for i in range(n):
-        at = i * width
-        # AC: bank out + sun out + bought = need + sold + mains to bank / eta_in
-        for c, v in ((2, 1.0), (3, 1.0), (4, 1.0), (5, -1.0), (1, -1.0 / eta_in)):
-            put(row, at + c, v)
-        right.append(float(need[i]))
-        row += 1
-        # Bank: energy_i = energy_{i-1} + hours * (in - out / eta - idle)
-        for c, v in ((6, 1.0), (0, -hours), (1, -hours), (2, hours / eta)):
-            put(row, at + c, v)
-        if i:
-            put(row, at - width + 6, -1.0)
-        right.append(-idle * hours + (0.0 if i else begun))
-        row += 1
-    equal = coo_matrix((data, (rows, cols)), shape=(row, n * width))
-    less = coo_matrix(
-        (
-            np.concatenate([np.ones(n), np.full(n, 1 / eta), np.ones(n), np.ones(n)]),
-            (np.concatenate([k, k, n + k, n + k]), np.concatenate([k * width, k * width + 3, k * width, k * width + 1])),
+        at = i * WIDTH
+
+        def here(*terms: tuple[int, float], at: int = at) -> list[tuple[int, float]]:
+            return [(at + c, v) for c, v in terms]
+
+        put(here((SL, 1.0), (BL, 1.0), (ML, 1.0), (LOST, 1.0)), load[i], load[i])
+        put(here((SO, 1.0), (BO, 1.0), (MO, 1.0)), other[i], other[i])
+        put(here((SL, 1 / eta), (SO, 1 / eta), (SG, 1 / eta), (SB, 1.0)), 0.0, sun[i])
+        before = [(at - WIDTH + END, -1.0)] if i else []
+        put(
+            [*here((END, 1.0), (SB, -hours), (MB, -hours), (BL, hours / eta), (BO, hours / eta), (BG, hours / eta)), *before],
+            -idle * hours + (0.0 if i else begun),
+            0.0 + (0.0 if i else begun),
+        )
+        put(here((SL, 1.0), (SO, 1.0), (SG, 1.0), (BL, 1.0), (BO, 1.0), (BG, 1.0)), 0.0, rated)
+        put(here((BL, 1 / eta), (BO, 1 / eta), (BG, 1 / eta)), 0.0, discharge)
+        put(here((SB, 1.0), (MB, 1.0)), 0.0, charge + idle)
+        put(here((SG, 1.0), (BG, 1.0)), 0.0, export)
+        put(here(*bought), 0.0, max(mains * there[i], load[i] + other[i]))
+        if mode == K.PEAK:
+            put(here((BL, 1.0), (BO, 1.0)), 0.0, above[i])
+            put(here(*bought), 0.0, max(cap, load[i] + other[i]))
+        if demand_per_kw > 0 and there[i] > 0:
+            put([*here(*bought), (peaks + int(month_of[day_of[i]]), -1.0)], -np.inf, 0.0)
+    for j, i in enumerate(both):
+        at = int(i) * WIDTH
+        buys = max(mains, load[i] + other[i])
+        put([(at + c, v) for c, v in bought] + [(flags + j, -buys)], -np.inf, 0.0)
+        put([(at + SG, 1.0), (at + BG, 1.0), (flags + j, rated)], -np.inf, rated)
+    whole = np.concatenate([cost.ravel(), np.full(len(months), demand_per_kw), np.zeros(len(both))])
+    kinds = np.concatenate([np.zeros(flags), np.ones(len(both))])
+    found = milp(
+        whole,
+        constraints=LinearConstraint(coo_matrix((data, (rows, cols)), shape=(len(lower), size)).tocsr(), lower, upper),
+        bounds=Bounds(
+            np.concatenate([low.ravel(), np.zeros(size - peaks)]),
+            np.concatenate([high.ravel(), np.full(len(months), np.inf), np.ones(len(both))]),
         ),
-        shape=(2 * n, n * width),
+        integrality=kinds if len(both) else None,
+        options={"time_limit": SOLVER_S, "mip_rel_gap": 5e-3},
     )
-    limits: list[tuple[float, float | None]] = []
-    export = min(float(par[P_EXPORT_W]) / 1000, 1e6) if may_export else 0.0
-    mains = float(par[P_MAINS_W]) / 1000
-    lowest = min(scenario.stored_kwh(float(par[P_RESERVE])), begun)
-    for i in range(n):
-        limits += [
-            (0, charge),
-            (0, from_mains),
-            (0, discharge),
-            (0, None),
-            (0, mains),
-            (0, export),
-            (0.0 if i < 4 else lowest * 0.98, full),
-        ]
-    found = linprog(
-        cost, A_ub=less, b_ub=np.concatenate([sun, np.full(n, charge)]), A_eq=equal, b_eq=right, bounds=limits, method="highs"
-    )
-    if found.status != 0:
+    bound = found.mip_dual_bound if len(both) and found.mip_dual_bound is not None else found.fun
+    if found.status not in (0, 1) or bound is None or not np.isfinite(bound):
         raise RuntimeError(f"the optimum was not found: {found.message}")
-    return float(found.fun + end_value * begun + (other * price).sum() * hours)
+    return float(bound)
+
+
+def _lowest_kwh(scenario: Scenario) -> float:
+    """Return the least energy [kWh] that discharging beside the grid leaves: at the reserve, or where the bank rests at the transfer volts."""
+    par, at = scenario.par, np.linspace(0, 1, len(scenario.ocv))
+    if scenario.cho[K.I_BY_SOC] == 1:
+        least = float(par[K.P_RESERVE]) if scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS else float(par[K.P_SHUT_SOC])
+    else:
+        volts = min(float(scenario.units[:, K.U_TO_MAINS].min()), float(par[K.P_SHUT_V]))
+        if scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS:
+            volts = float(scenario.units[:, K.U_TO_MAINS].min())
+        least = float(np.interp(volts / float(par[K.P_CELLS]), scenario.ocv, at))
+    return scenario.stored_kwh(least) if least > 0 else 0.0
 
 
 def _levels(prices: Sequence[float]) -> list[float]:
@@ -210,10 +262,95 @@ def candidates(day_price: Sequence[float], reserve: float, targets: Sequence[flo
             yield windows
 
 
+@dataclass(slots=True)
+class _Trial:
+    """A job's scenario, the ledger of the last run, and what is compared with: no windows."""
+
+    job: Job
+    scenario: Scenario
+    form: SlotForm
+    end_value: float
+    tried: int = 0
+
+    def run(self, windows: Sequence[Window] | None) -> tuple[float, float, float]:
+        """Return cost [money], energy left [kWh], energy that loads went without [kWh] with windows as the unit's slots say them."""
+        s = self.scenario
+        if windows is None:
+            s.action[:] = K.AUTO
+        else:
+            day = expand_slots(compile_slots(windows, self.form), self.form)
+            s.action[:], s.power[:], s.target[:] = (x[s.minute_of_day] for x in codes_of(day, self.form.form))
+            self.tried += 1
+        return self.told()
+
+    def meant(self, windows: Sequence[Window]) -> tuple[float, float, float]:
+        """Return the same for windows as they are meant, whatever the unit's slots can say."""
+        s = self.scenario
+        s.action[:], s.power[:], s.target[:] = (x[s.weekday * DAY + s.minute_of_day] for x in week_of(windows))
+        return self.told()
+
+    def told(self) -> tuple[float, float, float]:
+        _, daily = self.scenario.run()
+        return (
+            cost_of(ledger_of(self.job, self.scenario, daily, exact=True)),
+            self.scenario.stored_kwh(self.scenario.last_soc),
+            float(daily[:, AT["unserved_wh"]].sum()) / 1000,
+        )
+
+
+def cost_of(ledger: Ledger) -> float:
+    """Return what a ledger costs [money]: bought less sold plus demand."""
+    return ledger.bought - ledger.sold + ledger.demand
+
+
+def flat(windows: Sequence[Window]) -> list[Window]:
+    """Return windows of every day that do the same without overlapping; the first that covers a minute counts."""
+    return written(intent_days(windows)[0])
+
+
+def written(whole: Day) -> list[Window]:
+    """Return the windows of every day that a day's stretches stand for."""
+    day = [s for s in whole if s[2] != AUTO]
+    if len(day) > 1 and day[0][0] == 0 and day[-1][1] == DAY and day[0][2] == day[-1][2]:
+        day = [*day[1:-1], (day[-1][0], day[0][1], day[0][2])]
+    return [
+        Window.model_validate(
+            {"from": time_of(a), "to": time_of(b), "action": what.action}
+            | ({"target_soc": what.target} if what.target >= 0 else {})
+            | ({"power_w": what.power} if what.power >= 0 else {})
+        )
+        for a, b, what in day
+    ]
+
+
+def changes(windows: Sequence[Window], powers: Sequence[float], targets: Sequence[float]) -> Iterator[list[Window]]:
+    """Yield small changes of windows: one taken out or put in, an edge moved by half an hour, another target (0..1) or power [W]."""
+    for hour, long_h, action in product(range(0, 24, 2), (2, 4), ("charge", "use")):
+        new: dict[str, object] = {"from": f"{hour:02d}:00", "to": f"{(hour + long_h) % 24:02d}:00", "action": action}
+        if targets:
+            new |= {"target_soc": 1.0 if action == "charge" else min(targets), **({"power_w": powers[-1]} if powers else {})}
+        yield [Window.model_validate(new), *windows]
+    for i, w in enumerate(windows):
+        rest = list(windows)
+        yield rest[:i] + rest[i + 1 :]
+        for key, by in product(("from_", "to"), (-30, 30)):
+            moved = time_of((minutes_of(getattr(w, key)) + by) % DAY)
+            if moved != (w.to if key == "from_" else w.from_):
+                yield [*rest[:i], w.model_copy(update={key: moved}), *rest[i + 1 :]]
+        if w.action == "hold":
+            continue
+        for target in targets:
+            if target != w.target_soc:
+                yield [*rest[:i], w.model_copy(update={"target_soc": target}), *rest[i + 1 :]]
+        for power in (None, *powers):
+            if power != w.power_w:
+                yield [*rest[:i], w.model_copy(update={"power_w": power}), *rest[i + 1 :]]
+
+
 def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float], None] | None = None) -> Advice:
     """Return the best windows for the job's tariff that the host's slots can say.
 
-    Raises :class:`DocumentError` without a tariff that varies, or without mains.
+    Costs are the simulation's ledger of the same days. Raises :class:`DocumentError` without a tariff that varies, or without mains.
     """
     say = told or (lambda word, share: None)
     if job.tariff is None or not job.tariff.prices:
@@ -231,73 +368,106 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
             [Problem(pointer="/units", message="the host unit keeps no windows", expected="a unit with time slots")]
         )
     say("sun, loads and prices", 0.1)
-    scenario = build(job, library, days, 5, windows=[])
-    reserve = float(scenario.par[P_RESERVE])
-    if job.policy.outage_reserve_soc is not None:
-        reserve = max(reserve, job.policy.outage_reserve_soc)
-    begun = scenario.stored_kwh(float(scenario.par[P_START_SOC]))
-    end_value = float(scenario.price.min()) / float(scenario.par[P_ETA_CHARGE])
+    plain = build(job.model_copy(update={"windows": []}), library, days)
+    _, daily = plain.run()
+    without = ledger_of(job, plain, daily, exact=True)
+    base, base_left, base_dark = cost_of(without), plain.stored_kwh(plain.last_soc), without.unserved_kwh
+    # As the units are set with windows in force; which windows they are is tried below.
+    anything = [Window.model_validate({"from": "00:00", "to": "00:15", "action": "hold"})]
+    scenario = build(job.model_copy(update={"windows": anything}), library, days)
+    for name in ("action", "power", "target"):
+        setattr(scenario, name, getattr(scenario, name).copy())
+    reserve = max(float(scenario.par[K.P_RESERVE]), job.policy.outage_reserve_soc or 0.0)
+    end_value = max(0.0, float(scenario.price.min())) / float(scenario.par[K.P_ETA_CHARGE])
+    trial = _Trial(job, scenario, form, end_value)
 
-    def cost_of(week: tuple[Any, Any, Any] | None) -> float:
-        if week is None:
-            scenario.action[:] = 0
-        else:
-            scenario.action[:], scenario.power[:], scenario.target[:] = (x[scenario.minute_of_day] for x in week)
-        _, daily = scenario.run()
-        gained = scenario.stored_kwh(scenario.last_soc) - begun
-        return float(daily[:, AT["cost"]].sum() - daily[:, AT["earned"]].sum()) - gained * end_value
+    def worth(found: tuple[float, float, float]) -> float:
+        cost, left, dark = found
+        return float("inf") if cost > base - 1e-9 or dark > base_dark + 0.005 else cost - end_value * (left - base_left)
 
-    without = cost_of(None)
     workday = int(np.argmax(scenario.weekday < 5))
-    length = DAY // scenario.step_min
-    first = scenario.price[workday : workday + length]
-    day_price = np.repeat(first, scenario.step_min)[:DAY]
-    best: tuple[float, list[Window]] = (without, [])
-    meant = without
-    tried = 0
+    day_price = scenario.price[workday : workday + DAY * 60 // scenario.inner_s][:: 60 // scenario.inner_s][:DAY]
+    rated = float((scenario.units[:, K.U_COUNT] * scenario.units[:, K.U_INVERTER_W]).sum())
+    powers = [round(rated * part, -1) for part in (0.1, 0.25, 0.5, 1.0)] if form.power != "none" else []
     targets = (1.0, 0.9, 0.75, 0.6) if form.target != "none" else (1.0,)
-    options = list(candidates([float(p) for p in day_price], reserve, targets))
+    options = list(candidates([float(p) for p in day_price], max(0.05, reserve), targets))
+    sells = scenario.cho[K.I_MODE] == K.FEED_IN
+    # What the bank sells at, and how gently it charges where a demand charge or a cap makes haste dear.
+    ways = list(product((None, powers[-1]) if sells and powers else (None,), (None, *powers[:3])))
+    best: tuple[float, list[Window]] = (base, [])
+    goal = float("inf")
     for i, windows in enumerate(options):
-        say("trying windows", 0.15 + 0.6 * i / max(1, len(options)))
-        wanted = minutes(intent_days(windows)[0])
-        day = expand_slots(compile_slots(windows, form), form)
-        cost = cost_of(_codes(day))
-        meant = min(meant, cost if day == wanted else cost_of(_codes(wanted)))
-        tried += 1
-        if cost < best[0] - 1e-6:
-            best = (cost, windows)
+        say("trying windows", 0.15 + 0.3 * i / max(1, len(options)))
+        for sold_at, charged_at in ways:
+            at = {"use": sold_at, "charge": charged_at}
+            tried = [w.model_copy(update={"power_w": at[w.action]}) if at.get(w.action) else w for w in windows]
+            if form.target == "none":
+                tried = [w.model_copy(update={"target_soc": None}) for w in tried]
+            value = worth(trial.run(tried))
+            goal = min(goal, worth(trial.meant(tried)))
+            if value < best[0] - 1e-6:
+                best = (value, tried)
+    left = TRIES
+    better = bool(options)
+    while better and left > 0:
+        better = False
+        for windows in changes(best[1], powers, (0.3, 0.5, *targets) if form.target != "none" else ()):
+            left -= 1
+            if left < 0:
+                break
+            say("changing the best of them", 0.45 + 0.3 * (1 - left / TRIES))
+            value = worth(trial.run(windows)) if windows else base
+            if value < best[0] - WORTH * abs(base):
+                best, better = (value, flat(windows)), True
+                break
+    say("as the job would be with them", 0.78)
+    # As the slots say them, so that what is advised is what the unit does.
+    advised = best[1]
+    said = [w for w in written(slots_day(compile_slots(advised, form), form)) if _length(w) >= SLOT_MIN] if advised else []
+    if said and worth(trial.run(said)) <= best[0] + 1e-6:
+        advised = said
+    cost, left_kwh = base, base_left
+    if advised:
+        applied = build(job.model_copy(update={"windows": advised}), library, days)
+        _, daily = applied.run()
+        ledger = ledger_of(job, applied, daily, exact=True)
+        cost, left_kwh = cost_of(ledger), applied.stored_kwh(applied.last_soc)
+        if cost > base - 0.005 or ledger.unserved_kwh > base_dark + 0.005:
+            advised, cost, left_kwh = [], base, base_left
     say("perfect foresight", 0.8)
-    mode = job.policy.mode
-    optimum = optimum_cost(
-        scenario, mode in ("feed-in", "zero-export", "peak-shaving"), mode == "feed-in" or job.policy.sell_surplus, end_value
-    )
-    # The programme keeps the bank above its reserve; in the simulation what the units use themselves may go on below it.
-    optimum = min(optimum, best[0], meant)
-    saved, possible = without - best[0], without - optimum
-    lost = best[0] - meant
-    captured = 1.0 if possible <= 1e-9 else max(0.0, min(1.0, saved / possible))
+    optimum = min(optimum_cost(scenario, job.tariff.demand_per_kw, min(left_kwh, base_left)), cost)
+    saved, possible = base - cost, base - optimum
+    captured = 1.0 if possible <= 0.005 else max(0.0, min(1.0, saved / possible))
     money = job.tariff.currency
-    advised = [AdvisedWindow(window=w.to_data(), words=_words(w, day_price, money)) for w in best[1]]
     words = (
         f"Over {days} days these windows save {saved:.2f} {money} of {possible:.2f} {money} that perfect foresight would: {captured * 100:.0f} %."
-        if best[1]
+        if advised
         else "No windows would save anything with this tariff."
     )
-    if possible > 1e-9 and lost > 0.03 * possible:
+    lost = best[0] - goal if advised else 0.0
+    if possible > 0.005 and lost > 0.03 * possible:
         words += (
             f" {lost:.2f} {money} of it are out of reach of {host.profile.name}: its slots cannot say windows that would save more."
         )
     return Advice(
-        windows=advised,
-        cost_without=round(without, 2),
-        cost_with=round(best[0], 2),
+        windows=[
+            AdvisedWindow(window={k: v for k, v in w.to_data().items() if v is not None}, words=_words(w, day_price, money))
+            for w in advised
+        ],
+        cost_without=round(base, 2),
+        cost_with=round(cost, 2),
         cost_optimum=round(optimum, 2),
         captured=round(captured, 4),
         currency=money,
         days=days,
-        tried=tried,
+        tried=trial.tried,
         words=words,
     )
+
+
+def _length(w: Window) -> int:
+    """Return how long a window is [min]."""
+    return begins(w)[2]
 
 
 def _words(w: Window, day_price: Floats, money: str) -> str:

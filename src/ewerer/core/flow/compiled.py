@@ -7,12 +7,13 @@ from typing import Any
 from numba import njit
 from numba.extending import register_jitable
 
-from .kernel import decide, simulate_py
+from .kernel import decide_grid, decide_island, decide_off_grid, simulate_py
 
 HOW: dict[str, Any] = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "nnan", "ninf"}}
 
 
-register_jitable(**HOW)(decide)
+for _decide in (decide_island, decide_off_grid, decide_grid):
+    register_jitable(**HOW)(_decide)
 
 
 kernel: Any = njit(cache=True, nogil=True, **HOW)(simulate_py)

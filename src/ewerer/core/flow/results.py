@@ -13,7 +13,8 @@ from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..trade.rules import formula_rule
 from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
-from .scenario import Floats, Scenario, build
+from .scenario import Scenario, build
+from .settings import Floats
 
 GENTLEST = formula_rule(
     "gentlest-sufficient-current",
@@ -39,8 +40,9 @@ AT = {name: i for i, name in enumerate(DAILY)}
 COLUMN = {name: i for i, name in enumerate(SERIES)}
 
 
-def ledger_of(job: Job, scenario: Scenario, daily: Floats) -> Ledger:
-    """Return the sums over all days: energies in kWh, counts, extremes, money."""
+def ledger_of(job: Job, scenario: Scenario, daily: Floats, exact: bool = False) -> Ledger:
+    """Return the sums over all days: energies in kWh, counts, extremes, money; money unrounded where it is ``exact``."""
+    coins = 12 if exact else 2
 
     def kwh(name: str) -> float:
         return round(float(daily[:, AT[name]].sum()) / 1000, 3)
@@ -78,11 +80,13 @@ def ledger_of(job: Job, scenario: Scenario, daily: Floats) -> Ledger:
         generator_starts=int(daily[:, AT["generator_starts"]].sum()),
         full_days=int(full.sum()),
         days_to_full=first,
+        overload_h=round(float(daily[:, AT["overload_h"]].sum()), 2),
+        off_h=round(float(daily[:, AT["off_h"]].sum()), 2),
         outside_limits_h=round(float(daily[:, AT["outside_h"]].sum()), 2),
-        bought=round(bought, 2),
-        sold=round(sold, 2),
-        demand=round(demand, 2),
-        cost=round(bought - sold + demand, 2),
+        bought=round(bought, coins),
+        sold=round(sold, coins),
+        demand=round(demand, coins),
+        cost=round(bought - sold + demand, coins),
         currency=job.tariff.currency if job.tariff else "",
     )
 
@@ -114,7 +118,7 @@ def series_of(scenario: Scenario, series: Floats) -> FlowSeries:
     """Return the recorded series as columns, rounded to what a screen shows."""
     digits = {"soc": 4, "volts": 3, "amps": 2, "temp_c": 2}
     return FlowSeries(
-        step_min=scenario.step_min,
+        step_s=scenario.step_s,
         columns={
             name: [round(float(v), digits.get(name, 1)) for v in series[:, i]] for name, i in COLUMN.items() if name != "reason"
         },
@@ -133,7 +137,7 @@ def simulate(
     job: Job,
     library: Library,
     days: int = 1,
-    step_min: int = 1,
+    step_s: int = 60,
     record: bool | None = None,
     as_found: bool = False,
     told: Callable[[str, float], None] | None = None,
@@ -145,7 +149,7 @@ def simulate(
     """
     say = told or (lambda word, share: None)
     say("sun, loads and windows", 0.05)
-    scenario = build(job, library, lead_days + days, step_min, as_found)
+    scenario = build(job, library, lead_days + days, step_s, as_found)
     keep = days <= 7 if record is None else record
     say("running", 0.6)
     series, daily = scenario.run(keep, lead_days=lead_days)
@@ -154,7 +158,7 @@ def simulate(
     return Simulation(
         job=job.name,
         days=days,
-        step_min=step_min,
+        step_s=step_s,
         as_found=as_found,
         ledger=ledger_of(job, scenario, daily),
         daily=day_figures(scenario, daily),
@@ -176,17 +180,15 @@ def series_csv(simulation: Simulation) -> bytes:
     names = list(s.columns)
     writer.writerow(["minute", *names, "reason"])
     for i, minute in enumerate(s.minute):
-        writer.writerow([f"{minute // 60:02d}:{minute % 60:02d}", *(s.columns[n][i] for n in names), s.reasons[s.reason[i]]])
+        seconds = f":{i * s.step_s % 60:02d}" if s.step_s < 60 else ""
+        writer.writerow(
+            [f"{minute // 60:02d}:{minute % 60:02d}{seconds}", *(s.columns[n][i] for n in names), s.reasons[s.reason[i]]]
+        )
     return out.getvalue().encode()
 
 
 def gentlest_current(
-    job: Job,
-    library: Library,
-    days: int = 365,
-    wanted: float = 0.8,
-    step_min: int = 5,
-    told: Callable[[str, float], None] | None = None,
+    job: Job, library: Library, days: int = 365, wanted: float = 0.8, told: Callable[[str, float], None] | None = None
 ) -> Gentlest:
     """Return the lowest charge cap [A] that reaches full on ``wanted`` of the days, and the curve around it.
 
@@ -194,7 +196,7 @@ def gentlest_current(
     the whole bank. ``enough`` is False when not even the plan's own cap does it.
     """
     say = told or (lambda word, share: None)
-    scenario = build(job, library, days, step_min)
+    scenario = build(job, library, days)
     top = float(scenario.par[P_CHARGE_A])
 
     def at(amps: float) -> tuple[float, Floats]:
@@ -235,18 +237,14 @@ def gentlest_current(
 
 
 def compare(
-    jobs: Sequence[tuple[str, Job, bool]],
-    library: Library,
-    days: int,
-    step_min: int = 1,
-    told: Callable[[str, float], None] | None = None,
+    jobs: Sequence[tuple[str, Job, bool]], library: Library, days: int, told: Callable[[str, float], None] | None = None
 ) -> Comparison:
     """Return the ledgers of several jobs (name, job, as found) over the same days side by side."""
     say = told or (lambda word, share: None)
     made = []
     for i, (name, job, found) in enumerate(jobs):
         say(name, i / len(jobs))
-        made.append((name, simulate(job, library, days, step_min, record=False, as_found=found)))
+        made.append((name, simulate(job, library, days, record=False, as_found=found)))
     return Comparison(days=days, names=[n for n, _ in made], ledgers=[s.ledger for _, s in made], daily=[s.daily for _, s in made])
 
 

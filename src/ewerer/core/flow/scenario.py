@@ -1,15 +1,16 @@
-"""What goes into a simulation: sun, loads, prices, windows and the plan's figures as arrays."""
+"""What goes into a simulation: sun, loads, prices, windows and the units' settings as arrays."""
 
 from __future__ import annotations
 
 import datetime as dt
+import math
 import zoneinfo
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 import pandas as pd
 import pvlib
 
@@ -20,46 +21,30 @@ from ..documents import DocumentError, Problem
 from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
 from ..planning.bank import chemistry_of
 from ..planning.pipeline import solve
-from ..planning.solved import Solved, Unit
+from ..planning.solved import Solved
 from ..planning.sources import quiet_hours
 from ..trade.chemistries import derating, ocv_v
-from ..trade.margins import GENERATOR_STOP_SOC, SUN_EFFICIENCY, TAIL_FRACTION, USUAL_AMBIENT_C
 from ..trade.rules import formula_rule
-from ..visit.as_found import decoded_found
 from . import kernel as K
-
-Floats = npt.NDArray[np.float64]
-
-
-Ints = npt.NDArray[np.int64]
-
+from .settings import Floats, Ints, parameters, reads
 
 SYSTEM_FACTOR = 0.86
 """Part of the plate's power that reaches the charger: heat, dirt, wiring (common practice)."""
 
 
-HEAT_J_PER_K_AH_CELL = 20.0
-"""Heat capacity of a cell with its part of the case, per ampere-hour [J/K Ah]: about 20 g/Ah at 1 J/g K (from memory)."""
-
-
-LEAK_W_PER_K_KWH = 1.2
-
-
 OCV_POINTS = 2001
 
 
-MODES = {"feed-in": K.FEED_IN, "essential-only": K.ESSENTIAL, "zero-export": K.ZERO_EXPORT, "peak-shaving": K.PEAK}
+INNER_S = 60
+"""Longest step that is computed [s]; longer ones are told as means of such."""
 
 
-SOURCE_ORDERS = {"sun-bank-mains": K.OFF_GRID_BANK, "sun-mains": K.OFF_GRID_SUN, "mains-first": K.OFF_GRID_MAINS}
+PART_SOC = 0.02
+"""Most charge (0..1) that may move in one part of a step; small banks have their steps cut."""
 
 
-CHARGE_ORDERS = {
-    "sun-only": K.SUN_ONLY,
-    "sun-first": K.SUN_FIRST,
-    "sun-and-mains": K.SUN_AND_MAINS,
-    "mains-first": K.MAINS_CHARGE_FIRST,
-}
+STEPS_S = (10, 15, 20, 30, 60, 120, 180, 240, 300, 360, 600, 720, 900, 1200, 1800, 3600)
+"""Steps that may be asked for [s]: parts and multiples of a minute that fill an hour."""
 
 
 ACTIONS = {"auto": K.AUTO, "charge": K.CHARGE, "hold": K.HOLD, "use": K.USE, "export": K.EXPORT}
@@ -88,8 +73,10 @@ class Scenario:
     ocv: Floats
     derate_in: Floats
     derate_out: Floats
-    step_min: int
+    step_s: int
+    inner_s: int
     sun: Floats
+    output_sun: Floats
     load: Floats
     other: Floats
     action: Ints
@@ -99,7 +86,7 @@ class Scenario:
     quiet: Ints
     price: Floats
     sell: Floats
-    day: Ints
+    begins: Ints
     dates: list[str]
     minute_of_day: Ints
     weekday: Ints
@@ -109,8 +96,9 @@ class Scenario:
     def arrays(self, series: Floats, daily: Floats) -> tuple[Any, ...]:
         """Return the kernel's arguments in its order."""
         return (
-            self.par, self.cho, self.units, self.ocv, self.derate_in, self.derate_out, self.step_min / 60, self.sun, self.load, self.other,
-            self.action, self.power, self.target, self.grid, self.quiet, self.price, self.sell, self.day, series, daily,
+            self.par, self.cho, self.units, self.ocv, self.derate_in, self.derate_out, self.inner_s / 3600, self.sun, self.output_sun,
+            self.load, self.other, self.action, self.power, self.target, self.grid, self.quiet, self.price, self.sell, self.begins,
+            series, daily,
         )  # fmt: skip
 
     def run(self, record: bool = False, plain: bool = False, lead_days: int = 0) -> tuple[Floats, Floats]:
@@ -118,8 +106,11 @@ class Scenario:
 
         The series begins after ``lead_days``; the daily figures are of all days.
         """
-        self.cho[K.I_SKIP] = skip = int(np.searchsorted(self.day, lead_days))
-        series = np.zeros((self.sun.shape[0] - skip if record else 0, len(K.SERIES)))
+        self.cho[K.I_SKIP] = skip = int(self.begins[lead_days])
+        self.cho[K.I_PARTS] = self.parts
+        self.cho[K.I_PER_ROW] = self.per_row
+        rows = -(-(self.sun.shape[0] - skip) // self.per_row)
+        series = np.zeros((rows if record else 0, len(K.SERIES)))
         daily = np.zeros((len(self.dates), len(K.DAILY)))
         if plain:
             self.last_soc = float(K.simulate_py(*self.arrays(series, daily)))  # type: ignore[no-untyped-call]
@@ -129,6 +120,19 @@ class Scenario:
             self.last_soc = simulate(*self.arrays(series, daily))
         return series, daily
 
+    @property
+    def per_row(self) -> int:
+        """How many computed steps are told as one."""
+        return self.step_s // self.inner_s
+
+    @property
+    def parts(self) -> int:
+        """Into how many parts a step is cut, so that none moves more than a small part of the bank."""
+        par, inverter = self.par, float((self.units[:, K.U_COUNT] * self.units[:, K.U_INVERTER_W]).sum())
+        out = min(float(par[K.P_DISCHARGE_A]), inverter / float(par[K.P_ETA]) / float(par[K.P_SHUT_V]))
+        moved = max(out, float(par[K.P_CHARGE_A])) * self.inner_s / 3600 / float(par[K.P_CAPACITY_AH])
+        return min(600, max(1, math.ceil(moved / PART_SOC)))
+
     def stored_kwh(self, soc: float) -> float:
         """Return the energy [kWh] in the bank at a charge (0..1): C * integral of E(s) ds, what resistance takes left out."""
         at = np.linspace(0, 1, len(self.ocv))
@@ -136,14 +140,10 @@ class Scenario:
         return float(self.par[K.P_CELLS] * self.par[K.P_CAPACITY_AH] * np.trapezoid(part, dx=soc / 399) / 1000)
 
     def after(self, lead_days: int) -> Scenario:
-        """Return the same without its first days, for what is told of it; it is not run again."""
-        skip = int(np.searchsorted(self.day, lead_days))
+        """Return the same without its first days and at the told step, for what is told of it; it is not run again."""
+        at = slice(int(self.begins[lead_days]), None, self.per_row)
         return replace(
-            self,
-            dates=self.dates[lead_days:],
-            price=self.price[skip:],
-            action=self.action[skip:],
-            minute_of_day=self.minute_of_day[skip:],
+            self, dates=self.dates[lead_days:], price=self.price[at], action=self.action[at], minute_of_day=self.minute_of_day[at]
         )
 
 
@@ -152,24 +152,45 @@ def _arrays(job: Job) -> list[JobSunCharger | JobUnit]:
     return [*job.sun.chargers, *job.units]
 
 
-def sun_power_w(job: Job, utc: Any) -> Floats:
-    """Return what the arrays give under a clear sky [W DC] at the times of a UTC index. Source: pvlib (SUN)."""
+@lru_cache(maxsize=48)
+def _plane_w_m2(
+    place: tuple[float, float, float], tilt: float, azimuth: float, start: dt.date, days: int, zone: str, every_s: int
+) -> Floats:
+    """Return the light on a plane under a clear sky [W/m2]; kept by site, so that only weather and loads are made anew."""
+    position, sky = _sky(place, start, days, zone, every_s)
+    plane = pvlib.irradiance.get_total_irradiance(
+        tilt, azimuth, position["apparent_zenith"], position["azimuth"], sky["dni"], sky["ghi"], sky["dhi"], model="isotropic"
+    )
+    light: Floats = _kept(np.nan_to_num(plane["poa_global"].to_numpy()))
+    return light
 
-    total = np.zeros(len(utc))
+
+@lru_cache(maxsize=8)
+def _sky(place: tuple[float, float, float], start: dt.date, days: int, zone: str, every_s: int) -> tuple[Any, Any]:
+    utc = calendar_of(start, days, zone, every_s).utc
+    site = pvlib.location.Location(place[0], place[1], altitude=place[2])
+    position = site.get_solarposition(utc)
+    return position, site.get_clearsky(utc, model="ineichen", solar_position=position)
+
+
+def _kept(array: Any) -> Any:
+    array.setflags(write=False)
+    return array
+
+
+def sun_power_w(job: Job, start: dt.date, days: int, every_s: int, arrays: Sequence[Any] | None = None) -> Floats:
+    """Return what arrays give under a clear sky [W DC], every ``every_s`` seconds of so many local days; those on the DC side unless others are named. Source: SUN."""
     latitude = job.site.latitude if job.site.latitude is not None else 40.0
     longitude = job.site.longitude if job.site.longitude is not None else 0.0
-    place = pvlib.location.Location(latitude, longitude, altitude=job.site.altitude_m or 0.0)
-    position = place.get_solarposition(utc)
-    sky = place.get_clearsky(utc, model="ineichen", solar_position=position)
-    for charger in _arrays(job):
-        if charger.array_w is None:
+    place = (latitude, longitude, job.site.altitude_m or 0.0)
+    total = np.zeros(len(calendar_of(start, days, job.site.time_zone, every_s).minute))
+    for array in _arrays(job) if arrays is None else arrays:
+        if array.array_w is None:
             continue
-        tilt = charger.tilt_deg if charger.tilt_deg is not None else abs(latitude)
-        azimuth = charger.azimuth_deg if charger.azimuth_deg is not None else (180.0 if latitude >= 0 else 0.0)
-        plane = pvlib.irradiance.get_total_irradiance(
-            tilt, azimuth, position["apparent_zenith"], position["azimuth"], sky["dni"], sky["ghi"], sky["dhi"], model="isotropic"
-        )
-        total += charger.array_w * np.nan_to_num(plane["poa_global"].to_numpy()) / 1000 * SYSTEM_FACTOR
+        tilt = array.tilt_deg if array.tilt_deg is not None else abs(latitude)
+        azimuth = array.azimuth_deg if array.azimuth_deg is not None else (180.0 if latitude >= 0 else 0.0)
+        light = _plane_w_m2(place, tilt, azimuth, start, days, job.site.time_zone, every_s)
+        total += array.array_w * light / 1000 * SYSTEM_FACTOR
     return total
 
 
@@ -186,18 +207,36 @@ def weather(days: int, per_day: int, cloudiness: float, seed: int) -> Floats:
     return np.asarray(np.clip(out, 0.06, 1.0))
 
 
-def _local(start: dt.date, days: int, zone: str, step_min: int) -> tuple[Any, Ints, Ints, Ints, list[str]]:
+@dataclass(frozen=True, slots=True)
+class Calendar:
+    """Steps of some local days: their UTC times, minute of the local day, weekday (0 Monday), number of the day, where days begin."""
 
+    utc: Any
+    minute: Ints
+    weekday: Ints
+    day: Ints
+    begins: Ints
+    dates: tuple[str, ...]
+
+
+@lru_cache(maxsize=8)
+def calendar_of(start: dt.date, days: int, zone: str, step_s: int) -> Calendar:
+    """Return the steps of ``days`` local days from ``start`` in a time zone; days of 23 and 25 hours have fewer and more."""
     tz = zoneinfo.ZoneInfo(zone)
     begin = dt.datetime.combine(start, dt.time(), tz).astimezone(dt.UTC)
     end = dt.datetime.combine(start + dt.timedelta(days=days), dt.time(), tz).astimezone(dt.UTC)
-    utc = pd.date_range(begin, end, freq=f"{step_min}min", inclusive="left")
-    local = utc.tz_convert(zone)
-    minute = np.asarray(local.hour * 60 + local.minute, dtype=np.int64)
-    weekday = np.asarray(local.weekday, dtype=np.int64)
-    ordinal = np.asarray((local.tz_localize(None).normalize() - pd.Timestamp(start)).days, dtype=np.int64)
-    dates = [(start + dt.timedelta(days=d)).isoformat() for d in range(days)]
-    return utc, minute, weekday, ordinal, dates
+    utc = pd.date_range(begin, end, freq=f"{step_s}s", inclusive="left")
+    local = utc.tz_convert(zone).tz_localize(None)
+    seconds = (local - pd.Timestamp(start)).total_seconds().to_numpy().astype(np.int64)
+    day, minute = seconds // 86400, seconds % 86400 // 60
+    return Calendar(
+        utc,
+        _kept(minute),
+        _kept((day + start.weekday()) % 7),
+        _kept(day),
+        _kept(np.searchsorted(day, np.arange(days + 1))),
+        tuple((start + dt.timedelta(days=d)).isoformat() for d in range(days)),
+    )
 
 
 def weather_of(first: dt.date, day: Ints, minute: Ints, cloudiness: float, seed: int) -> Floats:
@@ -219,12 +258,14 @@ def _measured(given: Series, first: dt.date, day: Ints, minute: Ints) -> Floats:
 
 def week_of(windows: Sequence[Window]) -> tuple[Ints, Floats, Floats]:
     """Return action, power and target of every minute of the week for an intent."""
-    return _codes([what for day in intent_week(windows) for what in day])
+    return codes_of([what for day in intent_week(windows) for what in day])
 
 
-def _codes(week: Sequence[Any]) -> tuple[Ints, Floats, Floats]:
+def codes_of(week: Sequence[Any], form: str = "") -> tuple[Ints, Floats, Floats]:
+    """Return action, power and target of every minute as the kernel takes them; a chain's charging slot also discharges above its target."""
+    actions = ACTIONS | ({"charge": K.FLAGGED} if form == "six" else {})
     return (
-        np.array([ACTIONS[w.action] for w in week], dtype=np.int64),
+        np.array([actions[w.action] for w in week], dtype=np.int64),
         np.array([w.power for w in week], dtype=np.float64),
         np.array([w.target for w in week], dtype=np.float64),
     )
@@ -232,14 +273,16 @@ def _codes(week: Sequence[Any]) -> tuple[Ints, Floats, Floats]:
 
 def prices_of(tariff: Tariff, minute: Ints, weekday: Ints) -> tuple[Floats, Floats]:
     """Return what a kWh costs and what it earns in every step; the first price that covers it counts."""
-    buy, sell = np.full(minute.shape, tariff.base), np.full(minute.shape, tariff.export)
+    at = np.arange(7 * DAY)
+    buy, sell = np.full(7 * DAY, tariff.base), np.full(7 * DAY, tariff.export)
     for p in reversed(tariff.prices):
         a, b = minutes_of(p.from_), minutes_of(p.to)
-        inside = (minute >= a) & (minute < b) if a < b else (minute >= a) | (minute < b)
-        inside &= np.isin(weekday, list(days_of(p.days)))
+        clock = at % DAY
+        inside = (clock >= a) & (clock < b) if a < b else (clock >= a) | (clock < b)
+        inside &= np.isin(at // DAY, list(days_of(p.days)))
         buy[inside] = p.price
         sell[inside] = tariff.export if p.export is None else p.export
-    return buy, sell
+    return buy[weekday * DAY + minute], sell[weekday * DAY + minute]
 
 
 HAND_FROM, HAND_TO = 7 * 60, 22 * 60
@@ -247,33 +290,47 @@ HAND_FROM, HAND_TO = 7 * 60, 22 * 60
 
 
 def build(
-    job: Job, library: Library, days: int = 1, step_min: int = 1, as_found: bool = False, windows: Sequence[Window] | None = None
+    job: Job, library: Library, days: int = 1, step_s: int = 60, as_found: bool = False, windows: Sequence[Window] | None = None
 ) -> Scenario:
-    """Return the scenario of a job over ``days`` from its start date.
+    """Return the scenario of a job over ``days`` from its start date, told every ``step_s`` seconds.
 
     ``as_found`` takes the units' found settings where they are noted; ``windows`` an intent to try instead of
     the job's own (then taken as meant, not as a unit's slots say it). Raises :class:`DocumentError` when there
-    is no bank, no unit or no ladder.
+    is no bank, no unit or no ladder, or for a step or number of days that can't be.
     """
+    if not 1 <= days <= 731:
+        raise DocumentError([Problem(pointer="/days", message="no such number of days", value=days, expected="1 to 731")])
+    if step_s not in STEPS_S:
+        raise DocumentError(
+            [
+                Problem(
+                    pointer="/step-s",
+                    message="no such step",
+                    value=step_s,
+                    expected="one of " + ", ".join(map(str, STEPS_S)) + " seconds",
+                )
+            ]
+        )
     solved = solve(job, library)
     if solved.bank is None or solved.limits is None or solved.ladder is None or not solved.ladder.rungs or not solved.units:
         raise DocumentError(
             [Problem(pointer="/bank", message="there is nothing to simulate yet", expected="a bank, units and a ladder that fits")]
         )
-    if not 1 <= days <= 731:
-        raise DocumentError([Problem(pointer="/days", message="no such number of days", value=days, expected="1 to 731")])
     start = dt.date.fromisoformat(job.flow.start)
     assumed: list[str] = []
-    utc, minute, weekday, day, dates = _local(start, days, job.site.time_zone, step_min)
+    inner_s = min(step_s, INNER_S)
+    when = calendar_of(start, days, job.site.time_zone, inner_s)
+    minute, weekday, day = when.minute, when.weekday, when.day
     n = len(minute)
-    sun = _sun(job, utc, start, day, minute, step_min, assumed)
+    sun = _sun(job, start, days, when, inner_s, assumed)
     load, other = _loads(job, solved, start, day, minute, assumed)
-    action, power, target = _window_arrays(job, solved, minute, weekday, windows)
+    par, cho, units = parameters(solved, as_found, assumed)
+    action, power, target = _window_arrays(job, solved, minute, weekday, windows, cho, as_found)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
-        if o.date in dates:
-            a, b, d = minutes_of(o.from_), minutes_of(o.to), dates.index(o.date)
+        if o.date in when.dates:
+            a, b, d = minutes_of(o.from_), minutes_of(o.to), when.dates.index(o.date)
             away = (
                 (day == d) & (minute >= a) & (minute < b)
                 if a < b
@@ -290,7 +347,6 @@ def build(
         quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
     tariff = job.tariff
     price, sell = prices_of(tariff, minute, weekday) if tariff else (np.zeros(n), np.zeros(n))
-    par, cho, units = _parameters(job, solved, as_found)
     if by_hand and not mains:
         begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
         assumed.append(f"the generator is started by hand at {begin} and stopped at {stop}, by day from 07:00 to 22:00")
@@ -308,8 +364,10 @@ def build(
         ocv=np.array([ocv_v(chemistry, s) for s in grid_soc]),
         derate_in=np.array([derating(first.charge_derating, t) for t in temps]),
         derate_out=np.array([derating(first.discharge_derating, t) for t in temps]),
-        step_min=step_min,
+        step_s=step_s,
+        inner_s=inner_s,
         sun=sun,
+        output_sun=np.zeros(n),
         load=load,
         other=other,
         action=action,
@@ -319,27 +377,32 @@ def build(
         quiet=quiet,
         price=price,
         sell=sell,
-        day=day,
-        dates=dates,
+        begins=when.begins,
+        dates=list(when.dates),
         minute_of_day=minute,
         weekday=weekday,
         assumed=assumed,
     )
 
 
-def _sun(job: Job, utc: Any, start: dt.date, day: Ints, minute: Ints, step_min: int, assumed: list[str]) -> Floats:
+def _sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int, assumed: list[str]) -> Floats:
     if job.flow.sun is not None:
-        return _measured(job.flow.sun, start, day, minute)
-    n = len(minute)
+        return _measured(job.flow.sun, start, when.day, when.minute)
+    n = len(when.minute)
     if "sun" not in job.site.sources or not any(c.array_w for c in _arrays(job)):
         return np.zeros(n)
     if job.site.latitude is None or job.site.longitude is None:
         assumed.append("latitude 40 and longitude 0: the site's place is not given")
-    every = max(1, 15 // step_min)
-    given = sun_power_w(job, utc[::every])
+    given = sun_power_w(job, start, days, SKY_S)
     if job.flow.cloudiness > 0:
-        given *= weather_of(start, day[::every], minute[::every], job.flow.cloudiness, job.flow.seed)
+        sky = calendar_of(start, days, job.site.time_zone, SKY_S)
+        given = given * weather_of(start, sky.day, sky.minute, job.flow.cloudiness, job.flow.seed)
+    every = SKY_S // inner_s
     return np.interp(np.arange(n) / every, np.arange(len(given)), given)
+
+
+SKY_S = 900
+"""Sun and weather are worked out every so many seconds and joined by straight lines."""
 
 
 def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
@@ -359,126 +422,19 @@ def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, as
 
 
 def _window_arrays(
-    job: Job, solved: Solved, minute: Ints, weekday: Ints, windows: Sequence[Window] | None
+    job: Job, solved: Solved, minute: Ints, weekday: Ints, windows: Sequence[Window] | None, cho: Ints, as_found: bool
 ) -> tuple[Ints, Floats, Floats]:
+    host = solved.host
     if windows is None:
-        host = solved.host
         mine = next((u for u in solved.windows.units if host is not None and u.unit == host.id), None)
         if mine is not None and host is not None and host.profile.slots is not None:
-            action, power, target = _codes(expand_slots(mine.slots, host.profile.slots))
-            return action[minute], power[minute], target[minute]
-        windows = job.windows if any(u.profile.slots for u in solved.units) else []
+            if not reads(host, solved, as_found).flag("windows_on", True):
+                windows = []
+            else:
+                action, power, target = codes_of(expand_slots(mine.slots, host.profile.slots), host.profile.slots.form)
+                return action[minute], power[minute], target[minute]
+        else:
+            windows = job.windows if any(u.profile.slots for u in solved.units) else []
     action, power, target = week_of(windows)
     at = weekday * DAY + minute
     return action[at], power[at], target[at]
-
-
-def _own_sun_a(unit: Unit, solved: Solved) -> float:
-    """Return what a unit's built-in sun chargers are planned to give [A]."""
-    planned = solved.values[unit.id].get("sun_charge_max_a")
-    return planned if isinstance(planned, float) else unit.profile.own_sun_a
-
-
-def _parameters(job: Job, solved: Solved, as_found: bool) -> tuple[Floats, Ints, Floats]:
-    bank, limits, ladder = solved.bank, solved.limits, solved.ladder
-    assert bank is not None and limits is not None and ladder is not None and solved.basis is not None
-    host = solved.host
-    assert host is not None
-    basis = solved.basis
-    q = solved.derived_for(host.profile)
-    found: dict[str, Mapping[str, Any]] = {u.id: decoded_found(u, solved) if as_found else {} for u in solved.units}
-    mine = found[host.id]
-
-    def rung(name: str, fallback: float) -> float:
-        value = mine.get(name)
-        if isinstance(value, float):
-            return value
-        return ladder.rungs[name].value if name in ladder.rungs else fallback
-
-    def figure(name: str, fallback: float) -> float:
-        value = mine.get(name, q[name].value if name in q else fallback)
-        return float(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else fallback
-
-    by_soc = ladder.view.decide_by == "soc"
-    n = bank.series_cells
-    caps = [c.a for c in limits.charge.caps if c.cap != "temperature"]
-    charge_a = min(caps)
-    typed = sum(float(found[u.id]["charge_max_a"]) for u in solved.units if isinstance(found[u.id].get("charge_max_a"), float))
-    if typed:
-        charge_a = typed + sum(s.a for s in limits.charge.units if s.kind == "sun-charger")
-    discharge_a = min(c.a for c in limits.discharge.caps if c.cap != "temperature")
-    absorb = rung("absorb_v", solved.charge_v)
-    ratings = host.profile.ratings
-    sun_a = sum(s.a for s in limits.charge.units if s.kind == "sun-charger") if solved.sun_chargers else 0.0
-    sun_a += sum(_own_sun_a(u, solved) for u in solved.units if u.job.array_w)
-    mains_w = next((s.available_w for s in limits.ac.sources if s.source == "mains"), 0.0)
-    gen_w = next((s.available_w for s in limits.ac.sources if s.source == "generator"), 0.0)
-    reserve = basis.reserve_soc
-    suffix = "soc" if by_soc else "v"
-    low = 0.0
-    par = np.zeros(K.P_COUNT)
-    values = {
-        K.P_CELLS: n,
-        K.P_CAPACITY_AH: bank.capacity_ah,
-        K.P_R_OHM: max(1e-4, bank.path_mohm / 1000),
-        K.P_CHARGE_A: charge_a,
-        K.P_DISCHARGE_A: discharge_a,
-        K.P_ABSORB_V: absorb,
-        K.P_FLOAT_V: min(absorb, rung("float_v", n * chemistry_of(solved.modules).rest_v)),
-        K.P_RECHARGE_V: rung("recharge_v", low) if not by_soc or "recharge_v" in ladder.rungs else low,
-        K.P_HOLD_H: figure("absorb_min", 60.0) / 60,
-        K.P_TAIL_A: figure("tail_a", TAIL_FRACTION * bank.capacity_ah),
-        K.P_RECHARGE_SOC: ladder.rungs["recharge_soc"].value if "recharge_soc" in ladder.rungs else 0.0,
-        K.P_SHUT_V: rung("shutdown_v", n * bank.cell_min_v),
-        K.P_RESTART_V: rung("restart_v", n * bank.cell_min_v + 1),
-        K.P_SHUT_SOC: rung("shutdown_soc", 0.0),
-        K.P_RESTART_SOC: rung("restart_soc", 0.05),
-        K.P_ETA: ratings.inverter_efficiency,
-        K.P_ETA_CHARGE: ratings.charger_efficiency,
-        K.P_ETA_SUN: min((c.profile.efficiency for c in solved.sun_chargers), default=SUN_EFFICIENCY),
-        K.P_IDLE_W: sum(u.profile.ratings.idle_w for u in solved.units),
-        K.P_RESERVE: reserve,
-        K.P_EXPORT_W: job.policy.export_limit_w if job.policy.export_limit_w is not None else 1e9,
-        K.P_PEAK_W: job.policy.peak_cap_w if job.policy.peak_cap_w is not None else 1e9,
-        K.P_ISLAND_SOC: job.policy.outage_reserve_soc if job.policy.outage_reserve_soc is not None else basis.shutdown_soc,
-        K.P_ISLAND_BACK: (job.policy.outage_reserve_soc if job.policy.outage_reserve_soc is not None else basis.shutdown_soc) + 0.1,
-        K.P_MAINS_W: mains_w,
-        K.P_GEN_W: gen_w,
-        K.P_GEN_START: rung(f"gen_start_{suffix}", rung(f"to_mains_{suffix}", reserve if by_soc else 0.0)),
-        K.P_GEN_STOP: rung(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - 0.03 * n),
-        K.P_GEN_MIN_H: (job.generator.min_run_min if job.generator else 0.0) / 60,
-        K.P_GEN_WARM_H: (job.generator.warm_up_min if job.generator else 0.0) / 60,
-        K.P_AMBIENT_C: job.site.bank_ambient_c if job.site.bank_ambient_c is not None else USUAL_AMBIENT_C,
-        K.P_THERMAL_J_K: HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n + 1000.0,
-        K.P_LEAK_W_K: LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
-        K.P_START_SOC: job.flow.start_soc,
-        K.P_SUN_CHARGE_A: sun_a if sun_a > 0 else charge_a,
-    }
-    for index, value in values.items():
-        par[index] = value
-    cho = np.zeros(K.I_COUNT, dtype=np.int64)
-    cho[K.I_MODE] = MODES.get(job.policy.mode, SOURCE_ORDERS[job.policy.source_order])
-    cho[K.I_CHARGE_ORDER] = CHARGE_ORDERS[job.policy.charge_order]
-    cho[K.I_PRIORITY] = K.BANK_FIRST if job.policy.priority == "bank-first" else K.LOADS_FIRST
-    cho[K.I_SELL] = int(job.policy.sell_surplus)
-    cho[K.I_BY_SOC] = int(by_soc)
-    cho[K.I_FLOATS] = int(job.policy.float_school != "none")
-    cho[K.I_GENERATOR] = int(job.generator is not None and "generator" in job.site.sources)
-    groups: dict[tuple[float, ...], int] = {}
-    for u in solved.units:
-        own, lad = found[u.id], solved.ladders[u.profile.id]
-
-        def threshold(name: str, fallback: float, own: Mapping[str, Any] = own, lad: Any = lad) -> float:
-            value = own.get(name)
-            return value if isinstance(value, float) else (lad.rungs[name].value if name in lad.rungs else fallback)
-
-        charge = own.get("mains_charge_max_a")
-        amps = charge if isinstance(charge, float) else solved.mains_charge_a / max(1, len(solved.units))
-        key = (
-            u.profile.ratings.continuous_w,
-            min(amps, u.profile.ratings.ac_charge_max_a) * absorb,
-            threshold(f"to_mains_{suffix}", reserve if by_soc else 0.0),
-            threshold(f"return_bank_{suffix}", reserve + 0.1 if by_soc else 0.1),
-        )
-        groups[key] = groups.get(key, 0) + 1
-    return par, cho, np.array([[count, *key] for key, count in groups.items()])

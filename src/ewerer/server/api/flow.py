@@ -56,7 +56,7 @@ def simulate_document(
     """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
     from ...core.flow.results import simulate
 
-    return ready(simulate(document, library_of(request, document), days, 1, as_found=as_found, lead_days=lead_days))
+    return ready(simulate(document, library_of(request, document), days, as_found=as_found, lead_days=lead_days))
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}

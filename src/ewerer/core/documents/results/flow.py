@@ -36,6 +36,8 @@ class Ledger(PlanPart):
     generator_starts: int = Field(description="starts of the generator")
     full_days: int = Field(description="days on which the bank was full")
     days_to_full: int | None = Field(description="days until it was first full; none if never")
+    overload_h: float = Field(description="time in which loads drew more than the AC source may give [h]")
+    off_h: float = Field(description="time in which the output was off [h]")
     outside_limits_h: float = Field(description="time outside the BMS's window [h]")
     bought: float = Field(description="paid for energy [money]")
     sold: float = Field(description="got for energy [money]")
@@ -66,7 +68,7 @@ class DayFigures(PlanPart):
 class FlowSeries(PlanPart):
     """Every step: columns by name, the reason of each step by number, prices and windows."""
 
-    step_min: int = Field(description="length of a step [min]")
+    step_s: int = Field(description="length of a step [s]")
     columns: dict[str, list[float]] = Field(description="figures of every step by name, the unit in the name")
     reason: list[int] = Field(description="number of the reason of every step")
     reasons: list[str] = Field(description="the reasons in words")
@@ -81,7 +83,7 @@ class Simulation(PlanPart):
     ewerer: str = Field(default="simulation/1", description="kind and version of the document")
     job: str = Field(description="name of the job")
     days: int = Field(description="days simulated")
-    step_min: int = Field(description="length of a step [min]")
+    step_s: int = Field(description="length of a step [s]")
     as_found: bool = Field(description="whether the units' found settings were taken")
     ledger: Ledger = Field(description="sums over all days")
     daily: list[DayFigures] = Field(description="every day")
