@@ -14,7 +14,7 @@ from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, candidates
 from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, simulate
 from ewerer.core.flow.scenario import build, prices_of, weather
-from tests.jobs import DEMO, LARCH, SKERRY, TARN, changed, data, job_of, plan_of
+from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of
 
 LIBRARY = shipped_library()
 FLOWS = [
@@ -371,11 +371,21 @@ def test_gentlest_current():
     assert told.enough and told.a < told.plan_a
     assert told.share >= 0.5 and all(b.share >= a.share - 0.06 for a, b in zip(told.curve, told.curve[1:], strict=False))
     assert told.full_by_hour == sorted(told.full_by_hour)
-    s = build(job_of(job), LIBRARY, 120)
-    s.par[K.P_CHARGE_A] = told.a * 0.8
-    assert (s.run()[1][:, AT["fulls"]] > 0).mean() < 0.5
+    job["policy"]["max_c_rate"] = told.c_rate * 0.8
+    assert simulate(job_of(job), LIBRARY, 120).ledger.full_days < 60
     never = gentlest_current(job_of(changed(SKERRY, loads__daily_wh=60000, windows=[])), LIBRARY, 60, 0.95)
     assert not never.enough and never.a == never.plan_a
+
+
+@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize("wanted", [0.1, 0.4])
+def test_the_gentlest_current_applied_reaches_what_it_promised(name, wanted):
+    told = gentlest_current(job_of(name), LIBRARY, 40, wanted)
+    given = data(name)
+    given["policy"]["max_c_rate"] = told.c_rate
+    ledger = simulate(job_of(given), LIBRARY, 40).ledger
+    assert ledger.full_days / 40 == pytest.approx(told.share, abs=1e-4)
+    assert told.enough == (told.share >= wanted)
 
 
 # Adviser

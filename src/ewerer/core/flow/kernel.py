@@ -474,6 +474,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 if i >= top:
                     i = top - 1
                 emf = cells * (ocv[i] + (x - i) * (ocv[i + 1] - ocv[i]))
+                # What the meters read now: the current of the step before at the charge it led to.
+                volts = emf + amps * resistance
                 ti = int(temp) + 40
                 ti = 0 if ti < 0 else (t_top if ti > t_top else ti)
                 most_in = charge_a * derate_in[ti]

@@ -192,44 +192,49 @@ def gentlest_current(
 ) -> Gentlest:
     """Return the lowest charge cap [A] that reaches full on ``wanted`` of the days, and the curve around it.
 
-    Full means that absorption ended on the day or that the bank, full before, came back up to float. The cap is on
-    the whole bank. ``enough`` is False when not even the plan's own cap does it.
+    Each current is tried as a person would set it: as the preference of the job, from which the plan makes every charger's
+    entry. Full means that a charge was held to its end on the day. ``enough`` is False when not even the plan's own cap does it.
     """
     say = told or (lambda word, share: None)
-    scenario = build(job, library, days)
-    top = float(scenario.par[P_CHARGE_A])
+    plain = build(job, library, days)
+    capacity = float(plain.par[P_CAPACITY_AH])
+    own = job.policy.max_c_rate
+    top = float(plain.par[P_CHARGE_A])
 
-    def at(amps: float) -> tuple[float, Floats]:
-        scenario.par[P_CHARGE_A] = amps
-        _, daily = scenario.run()
+    def at(rate: float | None) -> tuple[float, Floats]:
+        preferred = job.policy.model_copy(update={"max_c_rate": rate})
+        _, daily = build(job.model_copy(update={"policy": preferred}), library, days).run()
         return float((daily[:, AT["fulls"]] > 0).mean()), daily
 
-    caps = np.unique(np.round(np.linspace(0.08, 1.0, 12) * top))
+    share, daily = at(own)
+    enough = share >= wanted
+    rates = np.unique(np.round(np.linspace(0.08, 1.0, 12) * top / capacity, 4))
+    rates = rates[rates > 0]
     curve = []
-    for i, amps in enumerate(caps):
-        say("trying currents", 0.1 + 0.6 * i / len(caps))
-        curve.append(Current(a=float(amps), share=round(at(float(amps))[0], 4)))
-    most = curve[-1].share
-    enough = most >= wanted
-    low, high = 0.0, top
+    for i, rate in enumerate(rates):
+        say("trying currents", 0.1 + 0.6 * i / len(rates))
+        curve.append(Current(a=round(float(rate) * capacity, 1), share=round(at(float(rate))[0], 4)))
+    chosen = own if own is not None else round(top / capacity, 4)
     if enough:
+        low, high = 0.0, float(chosen)
         for i in range(9):
             say("narrowing", 0.7 + 0.03 * i)
-            middle = (low + high) / 2
-            if at(middle)[0] >= wanted:
+            middle = round((low + high) / 2, 4)
+            if middle > 0 and at(middle)[0] >= wanted:
                 high = middle
             else:
                 low = middle
-    chosen = float(np.ceil(high)) if enough else top
-    share, daily = at(chosen)
+        share, daily = at(high)
+        chosen = high if share >= wanted else chosen
+        share, daily = at(chosen)
     hours = daily[:, AT["full_at_h"]][daily[:, AT["fulls"]] > 0]
     by_hour = [round(float((hours <= h).sum()) / days, 4) for h in range(25)]
     return Gentlest(
-        a=chosen,
+        a=round(chosen * capacity, 1) if enough else top,
         share=round(share, 4),
         wanted=wanted,
         enough=enough,
-        c_rate=round(chosen / float(scenario.par[P_CAPACITY_AH]), 3),
+        c_rate=round(chosen, 4),
         plan_a=top,
         curve=curve,
         full_by_hour=by_hour,

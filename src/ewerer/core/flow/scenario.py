@@ -129,7 +129,8 @@ class Scenario:
     def parts(self) -> int:
         """Into how many parts a step is cut, so that none moves more than a small part of the bank."""
         par, inverter = self.par, float((self.units[:, K.U_COUNT] * self.units[:, K.U_INVERTER_W]).sum())
-        out = min(float(par[K.P_DISCHARGE_A]), inverter / float(par[K.P_ETA]) / float(par[K.P_SHUT_V]))
+        low_v = max(1.0, float(par[K.P_SHUT_V]), float(par[K.P_CELLS]))
+        out = min(float(par[K.P_DISCHARGE_A]), inverter / float(par[K.P_ETA]) / low_v)
         moved = max(out, float(par[K.P_CHARGE_A])) * self.inner_s / 3600 / float(par[K.P_CAPACITY_AH])
         return min(600, max(1, math.ceil(moved / PART_SOC)))
 
