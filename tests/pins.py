@@ -22,8 +22,6 @@ def documents() -> Iterator[tuple[str, bytes, Library]]:
     for path in sorted(jobs.DEMO.glob("*.json")):
         yield f"demo/{path.stem}", path.read_bytes(), shipped_library()
     for name in cases.names():
-        if name.startswith("slow-"):  # half a minute each while windows are compiled as they are
-            continue
         try:
             yield f"case/{name}", cases.text_of(name), cases.library_of(name)
         except DocumentError:

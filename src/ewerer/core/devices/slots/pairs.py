@@ -4,14 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Literal
 
 from ...documents.results.windows import Slot
 from .base import SlotRules, wanted
-from .fit import fit
+from .fit import Layer, fit
 from .week import AUTO, DAY, HOLD, Day, What
-
-KINDS: dict[str, Literal["charge", "discharge", "no-discharge"]] = {"charge": "charge", "hold": "no-discharge"}
 
 
 class Pairs(SlotRules):
@@ -20,19 +17,21 @@ class Pairs(SlotRules):
     name = "pairs"
 
     def compile(self, week: Counter[Day], used: Sequence[What]) -> list[Slot]:
-        """Return charging windows first, discharging windows after them."""
+        """Return charging windows first, discharging windows after them, then those in which the bank rests."""
         form = self.form
-        says = ("charge", "use", "export", "hold") if form.no_discharge_slots else ("charge", "use", "export")
-        labels = [AUTO, *(w for w in used if w.action in says)]
         last = DAY if form.end_of_day == "24:00" else DAY - 1
-        most = {"charge": form.charge_slots, "use": form.discharge_slots, "export": form.discharge_slots}
-        if form.no_discharge_slots:
-            most["hold"] = form.no_discharge_slots
-        program = fit(week, form, labels, most, last)
-        slots = [self.slot(KINDS.get(w.action, "discharge"), a, b, w) for a, b, w in program if w != AUTO]
-        discharge = [s for s in slots if s.kind == "discharge"]
-        rest = [s for s in slots if s.kind == "no-discharge"]
-        return [s for s in slots if s.kind == "charge"] + discharge[: form.discharge_slots] + rest
+        kinds = (
+            Layer([w for w in used if w.action in ("use", "export")], form.discharge_slots),
+            Layer([HOLD] if HOLD in used else [], form.no_discharge_slots),
+            Layer([w for w in used if w.action == "charge"], form.charge_slots),
+        )
+        layers = [layer if layer.most else Layer([], 0) for layer in kinds]
+        discharge, rest, charge = fit(week, form.step_min, AUTO, layers, last)
+        return [
+            *(self.slot("charge", a, b, w) for a, b, w in charge),
+            *(self.slot("discharge", a, b, w) for a, b, w in discharge),
+            *(self.slot("no-discharge", a, b, w) for a, b, w in rest),
+        ]
 
     def paint(self, slots: Sequence[Slot]) -> list[tuple[Slot, What]]:
         """Return discharging windows, charging windows over them."""

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from ...documents.results.windows import Slot
 from .base import SlotRules, wanted
-from .fit import fit
+from .fit import Layer, fit
 from .week import AUTO, DAY, HOLD, Day, What
 
 
@@ -19,7 +19,7 @@ class Six(SlotRules):
     def compile(self, week: Counter[Day], used: Sequence[What]) -> list[Slot]:
         """Return the chain; the longest slots are cut in two until there are as many as the unit has."""
         count = max(1, self.form.charge_slots)
-        pieces = list(fit(week, self.form, [AUTO, *used], {"*": count}, DAY))
+        pieces = fit(week, self.form.step_min, None, [Layer([AUTO, *used], count)], DAY)[0]
         while len(pieces) < count:
             i = max(range(len(pieces)), key=lambda k: pieces[k][1] - pieces[k][0])
             a, b, w = pieces[i]
