@@ -161,6 +161,27 @@ def curved() -> dict[str, Any]:
     return job
 
 
+def seasonal() -> dict[str, Any]:
+    job = data(HERON)
+    job["site"] |= {"latitude": 47.0, "longitude": 8.0, "sources": ["sun", "mains"]}
+    tariff = {"currency": "CHF", "base": 0.3, "export": 0.1, "demand_per_kw": 3}
+    tariff["prices"] = [{"from": "10:00", "to": "15:00", "price": 0.2, "export": 0.05, "days": "mon-fri"}]
+    job["seasons"] = [
+        {"name": "Summer", "from": "04-01", "to": "09-30", "tariff": tariff},
+        {"name": "Winter", "from": "10-01", "to": "03-31"},
+    ]
+    job["windows"] = [
+        {"from": "11:00", "to": "15:00", "action": "hold", "season": "Summer"},
+        {"from": "18:00", "to": "21:00", "action": "use", "target_soc": 0.3, "from_date": "03-03", "to_date": "11-30"},
+    ]
+    job["sun"] = {
+        "on_output": [{"id": "R1", "inverter_w": 15000, "array_w": 14000, "tilt_deg": 30, "azimuth_deg": 180, "lowers_by_hz": True}]
+    }
+    job["flow"] = {"start": "2025-06-10", "cloudiness": 0.1}
+    job["policy"] |= {"mode": "feed-in"}
+    return job
+
+
 @cache
 def jobs() -> dict[str, dict[str, Any]]:
     named = {n: data(n) for n in (FENWICK, HERON, OSTRAND, LARCH, TARN)}
@@ -174,6 +195,7 @@ def jobs() -> dict[str, dict[str, Any]]:
         "acid": acid(),
         "plated": plated(),
         "curved": curved(),
+        "seasonal": seasonal(),
         **named,
     }
 
@@ -220,6 +242,8 @@ TEXTS = (
     "spare",
     "bat",
     "float_v",
+    "06-20",
+    "Winter",
 )
 GONE = object()
 """Instead of a value: the field is left out."""
@@ -352,7 +376,7 @@ def differs(flip: Flip) -> bool:
 
 def acts(pattern: Path, kinds: list[dict[str, Any]], tag: str) -> Flip | None:
     """Return a flip of a field that changes something; None where none was found."""
-    for stage in ("flow", "plan") if pattern[0] in ("flow", "tariff") else ("plan", "flow", "order"):
+    for stage in ("flow", "plan") if pattern[0] in ("flow", "tariff", "seasons") else ("plan", "flow", "order"):
         documents = jobs() if tag == "job/1" else {id: s for id, s in SHIPPED.items() if s["ewerer"] == tag}
         for of, document in documents.items():
             users = [of] if tag == "job/1" else [n for n, job in jobs().items() if of in json.dumps(job)][:9]
@@ -380,6 +404,8 @@ REASONS: dict[str, dict[str, str]] = {
     "job/1": {
         "ewerer": EVERY["ewerer"],
         "notes": "stands on the screen and on paper",
+        "sun/on_output/*/id": "is what a stop calls an array that cannot be turned down",
+        "seasons/*/name": "is what the season's windows call it",
         "controller/profile": "one controller ships: without it the plan changes, see controller/id",
         "sheet_marks/*/*/state": "is drawn on the working list",
         "sheet_marks/*/*/note": "stands on the working list and on paper",

@@ -155,6 +155,8 @@ def site(r):
         "other_daily_wh": r.choice([0, 10000, 60000]),
         "shape": [r.randint(0, 9) for _ in range(23)] + [1],
     }
+    if r.random() < 0.3:
+        job.setdefault("sun", {})["on_output"] = [{"id": "R1", "inverter_w": r.choice([2000, 9000]), "array_w": r.choice([1000, 8000])}]
     day = dt.date(2025, 1, 1) + dt.timedelta(days=r.randint(0, 364))
     job["flow"] = {
         "start": day.isoformat(),
@@ -184,6 +186,9 @@ def hold(s, series):
     assert np.allclose(
         c["sun_load_w"] + c["bank_load_w"] + c["mains_load_w"] + c["output_load_w"] + c["unserved_w"], s.load[:n], atol=tiny
     )
+    output = c["output_load_w"] + c["output_other_w"] + c["output_grid_w"] + c["output_bank_w"] / eta_c
+    assert np.allclose(c["output_sun_w"], s.output_sun[:n], atol=tiny) and (output <= s.output_sun[:n] + tiny).all()
+    assert (c["output_bank_w"] <= par[K.P_OUTPUT_CHARGE_W] + tiny).all()
     beside = c["sun_other_w"] + c["bank_other_w"] + c["mains_other_w"] + c["output_other_w"]
     assert np.allclose(beside[grid], s.other[:n][grid], atol=tiny) and (beside[~grid] == 0).all()
     # The bank: what flows is what moves its charge, nothing comes from nowhere
@@ -192,7 +197,7 @@ def hold(s, series):
     power = (emf + c["amps"] * par[K.P_R_OHM]) * c["amps"]
     gives = (c["bank_load_w"] + c["bank_other_w"] + c["bank_grid_w"]) / eta
     own = c["sun_bank_w"] + c["mains_bank_w"] + c["output_bank_w"] - gives - power
-    volts = np.concatenate([[emf[0]], c["volts"][:-1]])
+    volts = emf + np.concatenate([[0.0], c["amps"][:-1]]) * par[K.P_R_OHM]
     use = par[K.P_IDLE_W] + par[K.P_DC_LOAD_A] * volts
     if s.parts == 1:
         assert ((np.abs(own - use) < 1e-3 * np.maximum(1, use)) | (np.abs(own) < 1e-3)).all()

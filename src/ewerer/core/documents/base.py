@@ -98,5 +98,18 @@ def _real_date(text: str) -> str:
 Date = Annotated[str, Field(pattern=r"^(19|20|21)\d\d-\d\d-\d\d$", description="a date as YYYY-MM-DD"), AfterValidator(_real_date)]
 
 
+def _real_day(text: str) -> str:
+    try:
+        dt.date.fromisoformat(f"2024-{text}")
+    except ValueError:
+        raise ValueError("there is no such day") from None
+    return text
+
+
+MonthDay = Annotated[
+    str, Field(pattern=r"^[01]\d-[0-3]\d$", description="a day of the year as MM-DD, 02-29 included"), AfterValidator(_real_day)
+]
+
+
 SlotFormName = Literal["pairs", "six", "single"]
 """How units write down windows: a class of ``devices/slots/`` each."""

@@ -174,6 +174,13 @@ def _table() -> list[FieldWords]:
         ("units/*/phase", "Phase", "", "L1", (("L1", "L1"), ("L2", "L2"), ("L3", "L3"))),
         ("sun", "Sun chargers"),
         ("sun/chargers", "Sun chargers"),
+        ("sun/on_output", "Arrays on the output side"),
+        ("sun/on_output/*/id", "Name of the array"),
+        ("sun/on_output/*/inverter_w", "Its inverter", "W"),
+        ("sun/on_output/*/array_w", "Array", "W", "as the inverter"),
+        ("sun/on_output/*/tilt_deg", "Tilt", "°"),
+        ("sun/on_output/*/azimuth_deg", "Azimuth", "°"),
+        ("sun/on_output/*/lowers_by_hz", "Lowers its power with the frequency"),
         ("sun/chargers/*/id", "Name of the charger"),
         ("sun/chargers/*/profile", "Model"),
         ("sun/chargers/*/firmware", "Firmware"),
@@ -302,18 +309,24 @@ def _table() -> list[FieldWords]:
         ("action", "Do", "", "", actions),
         ("target_soc", "Target", "%", "", _P),
         ("power_w", "Power", "W"),
+        ("season", "Season"),
+        ("from_date", "First day"),
+        ("to_date", "Last day"),
     )
-    at(
-        "windows",
-        "/tariff",
-        ("", "Prices"),
-        ("currency", "Currency", "", "EUR"),
-        ("base", "Base, a kWh"),
-        ("export", "Export, a kWh", "", "0"),
-        ("demand_per_kw", "Demand, a kW and month", "", "0"),
-        ("prices", "Prices by time"),
-    )
-    at("windows", "/tariff/prices/*", *times, ("price", "Bought, a kWh"), ("export", "Sold, a kWh"))
+    at("windows", "/seasons", ("", "Seasons"))
+    at("windows", "/seasons/*", ("name", "Season"), ("from", "First day"), ("to", "Last day"))
+    for tariff in ("/tariff", "/seasons/*/tariff"):
+        at(
+            "windows",
+            tariff,
+            ("", "Prices"),
+            ("currency", "Currency", "", "EUR"),
+            ("base", "Base, a kWh"),
+            ("export", "Export, a kWh", "", "0"),
+            ("demand_per_kw", "Demand, a kW and month", "", "0"),
+            ("prices", "Prices by time"),
+        )
+        at("windows", f"{tariff}/prices/*", *times, ("price", "Bought, a kWh"), ("export", "Sold, a kWh"))
     at(
         "windows",
         "/flow",

@@ -25,6 +25,7 @@ from .base import (
     Identifier,
     LeadMilliohms,
     Milliohms,
+    MonthDay,
     PackVolts,
     PositiveAmps,
     Text,
@@ -383,16 +384,30 @@ class JobSunCharger(Document):
         return self
 
 
+class OutputArray(Document):
+    """An array with an inverter of its own on the units' output side; it lowers its power as the frequency rises, or does not."""
+
+    id: Identifier
+    inverter_w: Annotated[
+        float, Field(ge=10, le=2_000_000, json_schema_extra={"x-unit": "W"}, description="watts it gives at most")
+    ]
+    array_w: Watts | None = None
+    tilt_deg: Tilt | None = None
+    azimuth_deg: Azimuth | None = None
+    lowers_by_hz: bool = True
+
+
 class Sun(Document):
-    """The sun chargers of the job."""
+    """The sun chargers of the job, and arrays that feed the output side."""
 
     chargers: Annotated[list[JobSunCharger], Field(max_length=32)] = []
+    on_output: Annotated[list[OutputArray], Field(max_length=8)] = []
 
-    @field_validator("chargers")
+    @field_validator("chargers", "on_output")
     @classmethod
-    def _unique(cls, chargers: list[JobSunCharger]) -> list[JobSunCharger]:
-        _ids_once([c.id for c in chargers])
-        return chargers
+    def _unique(cls, parts: list[Any]) -> list[Any]:
+        _ids_once([c.id for c in parts])
+        return parts
 
 
 class JobController(Document):
@@ -585,8 +600,17 @@ class Flow(Document):
     outages: Annotated[list[Outage], Field(max_length=400)] = []
 
 
+class Season(Document):
+    """A part of the year by name, from a day to a day, both within; it may lie over the new year. Its tariff rules then."""
+
+    name: Title
+    from_: Annotated[MonthDay, Field(alias="from")]
+    to: MonthDay
+    tariff: Tariff | None = None
+
+
 class Window(Document):
-    """One time-of-use window: what the bank is for between two times of day."""
+    """One time-of-use window: what the bank is for between two times of day; in a season, or from a day of the year to another, where given."""
 
     days: Days = "all"
     from_: Annotated[TimeOfDay, Field(alias="from")]
@@ -594,6 +618,17 @@ class Window(Document):
     action: Literal["charge", "hold", "use", "export"]
     target_soc: Fraction | None = None
     power_w: Watts | None = None
+    season: Title | None = None
+    from_date: MonthDay | None = None
+    to_date: MonthDay | None = None
+
+    @model_validator(mode="after")
+    def _dates(self) -> Window:
+        if (self.from_date is None) != (self.to_date is None):
+            raise ValueError("give both from_date and to_date, or neither")
+        if self.season is not None and self.from_date is not None:
+            raise ValueError("a window has a season or dates, not both")
+        return self
 
 
 class SheetMark(Document):
@@ -623,6 +658,7 @@ class Job(Document):
     loads: Loads = Loads()
     policy: Policy = Policy()
     windows: Annotated[list[Window], Field(max_length=60)] = []
+    seasons: Annotated[list[Season], Field(max_length=12)] = []
     tariff: Tariff | None = None
     flow: Flow = Flow()
     as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
@@ -635,6 +671,16 @@ class Job(Document):
     def _unique(cls, units: list[JobUnit]) -> list[JobUnit]:
         _ids_once([u.id for u in units])
         return units
+
+    @model_validator(mode="after")
+    def _seasons(self) -> Job:
+        names = [s.name for s in self.seasons]
+        _ids_once(names)
+        for i, w in enumerate(self.windows):
+            if w.season is not None and w.season not in names:
+                known = "seasons are " + ", ".join(names) if names else "there are no seasons"
+                raise ValueError(f"window {i + 1} names the season {w.season}; {known}")
+        return self
 
 
 def _ids_once(ids: list[Any]) -> None:

@@ -8,6 +8,7 @@ optimum is a programme over the same days with everything known beforehand (HiGH
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
@@ -18,7 +19,7 @@ from scipy.sparse import coo_matrix
 
 from ..devices.library import Library
 from ..devices.slots.forms import compile_slots, expand_slots, slots_day
-from ..devices.slots.week import AUTO, DAY, Day, begins, intent_days, minutes_of, time_of
+from ..devices.slots.week import AUTO, DAY, Day, begins, covers, intent_days, minutes_of, time_of
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, Window
 from ..documents.profiles import SlotForm
@@ -348,11 +349,46 @@ def changes(windows: Sequence[Window], powers: Sequence[float], targets: Sequenc
 
 
 def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float], None] | None = None) -> Advice:
-    """Return the best windows for the job's tariff that the host's slots can say.
+    """Return the best windows for the job's tariff that the host's slots can say; for each season its own, where there are seasons.
 
     Costs are the simulation's ledger of the same days. Raises :class:`DocumentError` without a tariff that varies, or without mains.
     """
     say = told or (lambda word, share: None)
+    if not job.seasons:
+        return _advise(job, library, days, say)
+    found, parts = [], len(job.seasons)
+    for i, season in enumerate(job.seasons):
+        tariff = season.tariff or job.tariff
+        if tariff is None or not tariff.prices:
+            continue
+        start = dt.date.fromisoformat(job.flow.start)
+        first = next(
+            d for d in (start + dt.timedelta(days=k) for k in range(367)) if covers(season.from_, season.to, d.strftime("%m-%d"))
+        )
+        alone = {"seasons": [], "windows": [], "tariff": tariff, "flow": job.flow.model_copy(update={"start": first.isoformat()})}
+        told_part = lambda word, share, i=i, name=season.name: say(f"{name}: {word}", (i + share) / parts)  # noqa: E731
+        found.append((season, _advise(job.model_copy(update=alone), library, days, told_part)))
+    if not found:
+        return _advise(job.model_copy(update={"seasons": []}), library, days, say)
+    without, cost, best = (sum(getattr(a, f"cost_{k}") for _, a in found) for k in ("without", "with", "optimum"))
+    return Advice(
+        windows=[
+            AdvisedWindow(window=w.window | {"season": season.name}, words=f"{season.name}, {w.words}")
+            for season, a in found
+            for w in a.windows
+        ],
+        cost_without=round(without, 2),
+        cost_with=round(cost, 2),
+        cost_optimum=round(best, 2),
+        captured=round(1.0 if without - best <= 0.005 else (without - cost) / (without - best), 4),
+        currency=found[0][1].currency,
+        days=sum(a.days for _, a in found),
+        tried=sum(a.tried for _, a in found),
+        words=" ".join(f"{season.name}: {a.words}" for season, a in found),
+    )
+
+
+def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], None]) -> Advice:
     if job.tariff is None or not job.tariff.prices:
         raise DocumentError(
             [Problem(pointer="/tariff", message="the adviser needs prices that differ by time", expected="a tariff with prices")]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import io
 from collections.abc import Callable, Sequence
 
@@ -11,6 +12,7 @@ import numpy as np
 from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
+from ..planning.windows import tariff_on
 from ..trade.rules import formula_rule
 from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
 from .scenario import Scenario, build
@@ -48,10 +50,12 @@ def ledger_of(job: Job, scenario: Scenario, daily: Floats, exact: bool = False) 
         return round(float(daily[:, AT[name]].sum()) / 1000, 3)
 
     days = len(scenario.dates)
-    months: dict[str, float] = {}
+    # The highest quarter hour of each month, at the rate of its own day.
+    months: dict[str, tuple[float, str]] = {}
     for date, peak in zip(scenario.dates, daily[:, AT["peak_w"]], strict=True):
-        months[date[:7]] = max(months.get(date[:7], 0.0), float(peak))
-    demand = sum(months.values()) / 1000 * (job.tariff.demand_per_kw if job.tariff else 0.0)
+        months[date[:7]] = max(months.get(date[:7], (0.0, date)), (float(peak), date))
+    tariffs = [(peak, tariff_on(job, dt.date.fromisoformat(date))) for peak, date in months.values()]
+    demand = sum(peak / 1000 * tariff.demand_per_kw for peak, tariff in tariffs if tariff is not None)
     full = daily[:, AT["fulls"]] > 0
     first = int(np.argmax(full)) + 1 if full.any() else None
     bought, sold = float(daily[:, AT["cost"]].sum()), float(daily[:, AT["earned"]].sum())
@@ -87,7 +91,7 @@ def ledger_of(job: Job, scenario: Scenario, daily: Floats, exact: bool = False) 
         sold=round(sold, coins),
         demand=round(demand, coins),
         cost=round(bought - sold + demand, coins),
-        currency=job.tariff.currency if job.tariff else "",
+        currency=next((t.currency for _, t in tariffs if t is not None), ""),
     )
 
 

@@ -16,13 +16,15 @@ import pvlib
 
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots
-from ..devices.slots.week import DAY, days_of, intent_week, minutes_of
+from ..devices.slots.week import DAY, covers, days_of, intent_week, minutes_of, year_parts
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
+from ..documents.results.windows import Slot
 from ..planning.bank import chemistry_of
 from ..planning.pipeline import solve
 from ..planning.solved import Solved
 from ..planning.sources import quiet_hours
+from ..planning.windows import tariff_on
 from ..trade.chemistries import derating, ocv_v
 from ..trade.rules import formula_rule
 from . import kernel as K
@@ -326,7 +328,7 @@ def build(
     sun = _sun(job, start, days, when, inner_s, assumed)
     load, other = _loads(job, solved, start, day, minute, assumed)
     par, cho, units = parameters(solved, as_found, assumed)
-    action, power, target = _window_arrays(job, solved, minute, weekday, windows, cho, as_found)
+    action, power, target = _window_arrays(job, solved, when, windows, as_found)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
@@ -346,8 +348,7 @@ def build(
     by_hand = g is not None and g.start == "manual" and "generator" in job.site.sources
     if by_hand:
         quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
-    tariff = job.tariff
-    price, sell = prices_of(tariff, minute, weekday) if tariff else (np.zeros(n), np.zeros(n))
+    price, sell = _prices(job, when)
     if by_hand and not mains:
         begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
         assumed.append(f"the generator is started by hand at {begin} and stopped at {stop}, by day from 07:00 to 22:00")
@@ -368,7 +369,7 @@ def build(
         step_s=step_s,
         inner_s=inner_s,
         sun=sun,
-        output_sun=np.zeros(n),
+        output_sun=_output_sun(job, start, days, when, inner_s),
         load=load,
         other=other,
         action=action,
@@ -386,6 +387,34 @@ def build(
     )
 
 
+def _output_sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int) -> Floats:
+    """Return what arrays on the output side could give [W AC]; each no more than its own inverter."""
+    n = len(when.minute)
+    total = np.zeros(n)
+    if "sun" not in job.site.sources:
+        return total
+    for array in job.sun.on_output:
+        power = array.array_w if array.array_w is not None else array.inverter_w
+        given = np.minimum(_weathered(job, start, days, [array.model_copy(update={"array_w": power})]), array.inverter_w)
+        total += _joined(given, n, inner_s)
+    return total
+
+
+def _joined(given: Floats, n: int, inner_s: int) -> Floats:
+    """Return what is known every ``SKY_S`` seconds at every step, joined by straight lines."""
+    every = SKY_S // inner_s
+    return np.interp(np.arange(n) / every, np.arange(len(given)), given)
+
+
+def _weathered(job: Job, start: dt.date, days: int, arrays: Sequence[Any] | None = None) -> Floats:
+    """Return what arrays give under the job's weather [W] every ``SKY_S`` seconds."""
+    given = sun_power_w(job, start, days, SKY_S, arrays)
+    if job.flow.cloudiness <= 0:
+        return given
+    sky = calendar_of(start, days, job.site.time_zone, SKY_S)
+    return given * weather_of(start, sky.day, sky.minute, job.flow.cloudiness, job.flow.seed)
+
+
 def _sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int, assumed: list[str]) -> Floats:
     if job.flow.sun is not None:
         return _measured(job.flow.sun, start, when.day, when.minute)
@@ -394,12 +423,7 @@ def _sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int, assu
         return np.zeros(n)
     if job.site.latitude is None or job.site.longitude is None:
         assumed.append("latitude 40 and longitude 0: the site's place is not given")
-    given = sun_power_w(job, start, days, SKY_S)
-    if job.flow.cloudiness > 0:
-        sky = calendar_of(start, days, job.site.time_zone, SKY_S)
-        given = given * weather_of(start, sky.day, sky.minute, job.flow.cloudiness, job.flow.seed)
-    every = SKY_S // inner_s
-    return np.interp(np.arange(n) / every, np.arange(len(given)), given)
+    return _joined(_weathered(job, start, days), n, inner_s)
 
 
 SKY_S = 900
@@ -423,19 +447,50 @@ def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, as
 
 
 def _window_arrays(
-    job: Job, solved: Solved, minute: Ints, weekday: Ints, windows: Sequence[Window] | None, cho: Ints, as_found: bool
+    job: Job, solved: Solved, when: Calendar, windows: Sequence[Window] | None, as_found: bool
 ) -> tuple[Ints, Floats, Floats]:
-    host = solved.host
-    if windows is None:
-        mine = next((u for u in solved.windows.units if host is not None and u.unit == host.id), None)
-        if mine is not None and host is not None and host.profile.slots is not None:
-            if not reads(host, solved, as_found).flag("windows_on", True):
-                windows = []
-            else:
-                action, power, target = codes_of(expand_slots(mine.slots, host.profile.slots), host.profile.slots.form)
-                return action[minute], power[minute], target[minute]
-        else:
-            windows = job.windows if any(u.profile.slots for u in solved.units) else []
-    action, power, target = week_of(windows)
-    at = weekday * DAY + minute
-    return action[at], power[at], target[at]
+    host, minute = solved.host, when.minute
+    at = when.weekday * DAY + minute
+    if windows is not None:
+        action, power, target = week_of(windows)
+        return action[at], power[at], target[at]
+    form = host.profile.slots if host is not None else None
+    mine = next((u for u in solved.windows.units if host is not None and u.unit == host.id), None)
+    switched = host is None or reads(host, solved, as_found).flag("windows_on", True)
+    kept = list(job.windows) if any(u.profile.slots for u in solved.units) else []
+
+    def of(held: Sequence[Window], slots: Sequence[Slot] | None) -> tuple[Ints, Floats, Floats]:
+        """Return the arrays of a week: as the host's slots say it, else as it is meant."""
+        if form is None or slots is None:
+            return week_of(held)
+        day = codes_of(expand_slots(slots, form), form.form)
+        return np.tile(day[0], 7), np.tile(day[1], 7), np.tile(day[2], 7)
+
+    if not switched:
+        action, power, target = week_of([])
+        return action[at], power[at], target[at]
+    parts = year_parts(kept, job.seasons)
+    if not parts:
+        action, power, target = of(kept, mine.slots if mine is not None else None)
+        return action[at], power[at], target[at]
+    # Which part of the year every day lies in.
+    days = [d[5:] for d in when.dates]
+    part_of = np.array([next(i for i, p in enumerate(parts) if covers(p.first, p.last, d)) for d in days])
+    weeks = [
+        of([kept[i] for i in p.windows], mine.year[k].slots if mine is not None and mine.year else None)
+        for k, p in enumerate(parts)
+    ]
+    which = part_of[when.day]
+    return tuple(np.stack([w[k] for w in weeks])[which, at] for k in range(3))
+
+
+def _prices(job: Job, when: Calendar) -> tuple[Floats, Floats]:
+    """Return what a kWh costs and earns in every step, by the tariff of each day."""
+    if job.tariff is None and not any(s.tariff for s in job.seasons):
+        return np.zeros(len(when.minute)), np.zeros(len(when.minute))
+    found = [tariff_on(job, dt.date.fromisoformat(d)) for d in when.dates]
+    price, sell = np.zeros(len(when.minute)), np.zeros(len(when.minute))
+    for tariff in {id(t): t for t in found if t is not None}.values():
+        days = np.array([t is tariff for t in found])[when.day]
+        price[days], sell[days] = prices_of(tariff, when.minute[days], when.weekday[days])
+    return price, sell

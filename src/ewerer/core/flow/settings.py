@@ -235,6 +235,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
         K.P_LEAK_W_K: LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
         K.P_START_SOC: job.flow.start_soc,
         K.P_SUN_CHARGE_A: sun_a if sun_a > 0 else charge_a,
+        K.P_OUTPUT_CHARGE_W: sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * absorb,
     }
     for index, value in values.items():
         par[index] = value

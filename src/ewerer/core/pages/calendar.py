@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import datetime as dt
 import zoneinfo
+from collections.abc import Iterator
 
 from icalendar import Calendar, Event
 
-from ..devices.slots.week import begins, days_of
+from ..devices.slots.week import begins, covers, dates_of, days_of
 from ..documents.job import Job
+
+
+def _days(first: dt.date) -> Iterator[dt.date]:
+    """Yield two years of days from one on."""
+    return (first + dt.timedelta(days=d) for d in range(732))
 
 
 def calendar(job: Job) -> bytes:
@@ -27,6 +33,12 @@ def calendar(job: Job) -> bytes:
             continue
         days = sorted((d + later) % 7 for d in days_of(w.days))
         first = monday + dt.timedelta(days=days[0])
+        span, until = dates_of(w, job.seasons), None
+        if span is not None:
+            # A window of a season: from its first day of the kind after the start until the season ends.
+            first = next(d for d in _days(monday) if covers(*span, d.strftime("%m-%d")) and d.weekday() in days)
+            last = next(d for d in _days(first) if not covers(*span, d.strftime("%m-%d")) or (d - first).days > 365)
+            until = dt.datetime.combine(last, dt.time(), tz).astimezone(dt.UTC) - dt.timedelta(seconds=1)
         begin = dt.datetime.combine(first, dt.time(start // 60, start % 60), tz)
         event = Event()
         event.add("uid", f"window-{i}@{job.name.encode().hex()[:24]}")
@@ -34,6 +46,7 @@ def calendar(job: Job) -> bytes:
         event.add("dtstart", begin)
         event.add("dtend", (begin.replace(tzinfo=None) + dt.timedelta(minutes=length)).replace(tzinfo=tz))
         event.add("dtstamp", dt.datetime.combine(monday, dt.time(), dt.UTC))
-        event.add("rrule", {"freq": "weekly", "byday": [names[d] for d in days]})
+        rule: dict[str, object] = {"freq": "weekly", "byday": [names[d] for d in days]}
+        event.add("rrule", rule | ({"until": until} if until is not None else {}))
         made.add_component(event)
     return bytes(made.to_ical())

@@ -304,6 +304,93 @@ def _weak(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+@check(
+    "output-sun-charger",
+    "sources",
+    "What an array on the output side gives beyond the loads goes through the units' chargers, or must be lowered",
+    "sum(P_inverter) <= min(sum(I_charge,AC) * V, I_bank * V)",
+)
+def _output_charger(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    arrays = solved.job.sun.on_output
+    if not arrays or not solved.units or solved.limits is None:
+        return
+    given = sum(a.inverter_w for a in arrays)
+    chargers = sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * solved.charge_v
+    takes = min(chargers, solved.limits.charge.bank_a * solved.charge_v)
+    fixed = [i for i, a in enumerate(arrays) if not a.lowers_by_hz]
+    if fixed:
+        yield rule.finding(
+            "stop",
+            f"{arrays[fixed[0]].id} cannot be turned down",
+            f"With the bank full and the loads off nothing takes its {figure(arrays[fixed[0]].inverter_w)} W: the volts rise until something trips or breaks.",
+            f"/sun/on_output/{fixed[0]}/lowers_by_hz",
+            "One that lowers its power as the frequency rises, or a switch that cuts it off; a licensed person decides.",
+            given_w=given,
+            takes_w=takes,
+        )
+    elif given > takes + 1:
+        yield rule.finding(
+            "caution",
+            "The array on the output side is larger than what can be charged",
+            f"{figure(given)} W with the loads off; chargers and bank take {figure(takes, 0)} W. When the bank is full or the load drops, the rest "
+            "must be lowered by frequency within seconds.",
+            "/sun/on_output/0",
+            "Test it with a full bank and the loads switched off before it is left alone; else a smaller array, or larger chargers.",
+            given_w=given,
+            takes_w=round(takes),
+        )
+
+
+@check(
+    "output-sun-rating",
+    "sources",
+    "Arrays on the output side give no more than the units can take back",
+    "sum(P_inverter) <= sum(P_units)",
+)
+def _output_rating(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    given = sum(a.inverter_w for a in solved.job.sun.on_output)
+    rated = sum(u.profile.ratings.continuous_w for u in solved.units)
+    if solved.units and given > rated:
+        yield rule.finding(
+            "caution",
+            "The array on the output side is larger than the units",
+            f"{figure(given)} W against {figure(rated)} W: a cloud's edge or a switched load is more than the units can follow.",
+            "/sun/on_output/0",
+            "No more than the units' rating; the makers of both give the figure.",
+            given_w=given,
+            rated_w=rated,
+        )
+
+
+@check(
+    "generator-never-stops",
+    "sources",
+    "A generator that starts by itself needs the order sun, bank, AC and charging from sun and AC",
+    "start = auto: source order sun-bank-mains, charge order that lets AC charge",
+)
+def _never_stops(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    job = solved.job
+    if job.generator is None or job.generator.start != "auto" or "generator" not in job.site.sources or "mains" in job.site.sources:
+        return
+    if job.policy.mode == "off-grid" and job.policy.source_order != "sun-bank-mains":
+        yield rule.finding(
+            "caution",
+            "The generator would never stop",
+            "With AC first the loads stay on it as long as it runs, and it is never told to stop.",
+            "/policy/source_order",
+            "Sun, bank, then AC; the start and stop points do the rest.",
+        )
+    if job.policy.charge_order in ("sun-only", "sun-first"):
+        yield rule.finding(
+            "caution",
+            "The generator runs without charging",
+            "It runs for the bank's sake, but "
+            + ("AC never charges." if job.policy.charge_order == "sun-only" else "AC charges only when there is no sun."),
+            "/policy/charge_order",
+            "Charging from sun and AC.",
+        )
+
+
 @check("export-permission", "sources", "Feeding the grid needs its operator's permission", "export only with permission")
 def _export(rule: Rule, solved: Solved) -> Iterator[Finding]:
     p = solved.job.policy

@@ -7,15 +7,30 @@ the intent in as few minutes of the week as the unit's form allows, then expande
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from itertools import groupby, pairwise
 
 from ..devices.slots.forms import compile_slots, sayable, slots_day
-from ..devices.slots.week import DAY, days_of, differ, intent_days, minutes_of, spans, time_of, what_of
-from ..documents.job import DAYS, Job, Tariff, Window
+from ..devices.slots.week import (
+    DAY,
+    YearPart,
+    covers,
+    dates_of,
+    days_of,
+    differ,
+    in_force,
+    intent_days,
+    minutes_of,
+    spans,
+    time_of,
+    what_of,
+    year_parts,
+)
+from ..documents.job import DAYS, Job, Season, Tariff, Window
 from ..documents.profiles import InverterProfile, SlotForm
-from ..documents.results.windows import Clash, PriceStretch, Segment, Slot, UnitWindows, WindowsPlan
+from ..documents.results.windows import Clash, PriceStretch, Segment, Slot, UnitWindows, WindowsPlan, YearSlots
 from ..trade.finding import Finding
 from ..trade.rules import Rule, check, formula_rule
 from .solved import Solved, Unit
@@ -62,32 +77,62 @@ def _compiled(windows: tuple[Window, ...], form: SlotForm) -> tuple[Slot, ...]:
 def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
     """Return the intent and, for every unit that has slots, its slots and how they differ from the intent."""
     loads = job.loads.continuous_w or (job.loads.daily_wh or 0.0) / 24
-    done: dict[str, tuple[list[Slot], int, float, list[Segment]]] = {}
+    date = dt.date.fromisoformat(job.flow.start)
+    now, parts = in_force(job.windows, job.seasons, date), year_parts(job.windows, job.seasons)
+    done: dict[str, tuple[list[Slot], int, float, list[Segment], list[YearSlots]]] = {}
     out = []
     for u in units:
         form = u.profile.slots
         if form is None or (not job.windows and not acts_alone(u.profile)):
             continue
         if u.profile.id not in done:
-            slots = list(_compiled(tuple(job.windows), form))
-            done[u.profile.id] = (slots, *compare(job.windows, slots, form, loads))
-        slots, off, kwh, where = done[u.profile.id]
-        out.append(UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where))
+            slots = list(_compiled(tuple(now), form))
+            done[u.profile.id] = (slots, *compare(now, slots, form, loads), [_part(job, p, form, loads) for p in parts])
+        slots, off, kwh, where, year = done[u.profile.id]
+        out.append(
+            UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where, year=year)
+        )
+    tariff = tariff_on(job, date)
     return WindowsPlan(
         intent=[w.to_data() for w in job.windows],
+        date=job.flow.start,
         units=out,
-        clashes=clashes(job.windows),
-        prices=price_week(job.tariff) if job.tariff else [],
+        clashes=clashes(job.windows, job.seasons),
+        prices=price_week(tariff) if tariff else [],
     )
 
 
-def clashes(windows: Sequence[Window]) -> list[Clash]:
+def _part(job: Job, part: YearPart, form: SlotForm, loads_w: float) -> YearSlots:
+    """Return a unit's slots in one part of the year."""
+    windows = [job.windows[i] for i in part.windows]
+    slots = list(_compiled(tuple(windows), form))
+    off, kwh, _ = compare(windows, slots, form, loads_w)
+    return YearSlots(
+        from_date=part.first, to_date=part.last, windows=list(part.windows), slots=slots, differs_minutes=off, differs_kwh=kwh
+    )
+
+
+def tariff_on(job: Job, date: dt.date) -> Tariff | None:
+    """Return the tariff of a date: that of the first season which holds and has one, else the job's."""
+    day = date.strftime("%m-%d")
+    return next((s.tariff for s in job.seasons if s.tariff is not None and covers(s.from_, s.to, day)), job.tariff)
+
+
+def _meet(a: Window, b: Window, seasons: Sequence[Season]) -> bool:
+    """Return whether two windows hold on one day of the year."""
+    one, other = dates_of(a, seasons), dates_of(b, seasons)
+    if one is None or other is None:
+        return True
+    return covers(*one, other[0]) or covers(*other, one[0])
+
+
+def clashes(windows: Sequence[Window], seasons: Sequence[Season] = ()) -> list[Clash]:
     """Return every stretch in which two windows want different things, by pairs of windows, then in the order of the week."""
     out = []
     held = [list(spans(w)) for w in windows]
     for j, later in enumerate(windows):
         for i, earlier in enumerate(windows[:j]):
-            if what_of(earlier) == what_of(later):
+            if what_of(earlier) == what_of(later) or not _meet(earlier, later, seasons):
                 continue
             for d, a, b in held[j]:
                 out += [
@@ -179,6 +224,30 @@ def _differs(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 minutes=u.differs_minutes,
                 kwh=u.differs_kwh,
             )
+
+
+@check(
+    "windows-season-change",
+    "windows",
+    "A unit whose slots know no dates is set anew when other windows begin to hold",
+    "slots(part of the year) != slots(next part)",
+)
+def _season_change(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for unit in {u.year[0].from_date + u.form: u for u in solved.windows.units if u.year}.values():
+        parts = unit.year
+        others = [p for p, before in zip(parts, [parts[-1], *parts[:-1]], strict=True) if p.slots != before.slots]
+        if not others:
+            continue
+        yield rule.finding(
+            "note",
+            f"The slots change {len(others)} times a year",
+            f"{unit.unit} knows no dates: its sheet is for {solved.windows.date}. Other slots are entered on "
+            + ", ".join(f"{p.from_date} (until {p.to_date})" for p in others)
+            + ".",
+            "/windows",
+            "Note these days for the owner, or come back on them.",
+            dates=[p.from_date for p in others],
+        )
 
 
 @check("windows-no-target", "windows", "A target needs a unit that keeps one", "form has a place for the target")

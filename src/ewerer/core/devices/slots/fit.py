@@ -101,7 +101,7 @@ def fit(week: Counter[Day], step: int, ground: What | None, layers: Sequence[Lay
         value = value + np.where(top < 0, NEVER, price[top, segment])
         np.minimum(value, NEVER, out=value)
     # Back from the cheapest end.
-    state = list(np.unravel_index(int(np.argmin(value)), value.shape))
+    state = [int(i) for i in np.unravel_index(int(np.argmin(value)), value.shape)]
     runs: list[list[Stretch]] = [[] for _ in layers]
     for segment in range(price.shape[1] - 1, -1, -1):
         for j, layer in enumerate(layers):

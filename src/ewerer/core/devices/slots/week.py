@@ -9,7 +9,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import NamedTuple
 
-from ...documents.job import DAYS, Window
+from ...documents.job import DAYS, Season, Window
 
 DAY = 1440
 
@@ -91,6 +91,47 @@ def spans(window: Window) -> Iterator[tuple[int, int, int]]:
             yield day, start, DAY
             if end > 0:
                 yield (day + 1) % 7, 0, end
+
+
+def covers(first: str, last: str, day: str) -> bool:
+    """Return whether a day of the year (MM-DD) lies between two, both within; the stretch may lie over the new year."""
+    return first <= day <= last if first <= last else day >= first or day <= last
+
+
+def dates_of(window: Window, seasons: Sequence[Season]) -> tuple[str, str] | None:
+    """Return first and last day of the year (MM-DD) of a window; None where it holds all year."""
+    if window.season is not None:
+        return next(((s.from_, s.to) for s in seasons if s.name == window.season), None)
+    return None if window.from_date is None or window.to_date is None else (window.from_date, window.to_date)
+
+
+def in_force(windows: Sequence[Window], seasons: Sequence[Season], date: dt.date) -> list[Window]:
+    """Return the windows that hold on a date."""
+    held = [(w, dates_of(w, seasons)) for w in windows]
+    return [w for w, span in held if span is None or covers(*span, date.strftime("%m-%d"))]
+
+
+class YearPart(NamedTuple):
+    """A part of the year in which the same windows hold: first and last day (MM-DD), and which windows."""
+
+    first: str
+    last: str
+    windows: tuple[int, ...]
+
+
+def year_parts(windows: Sequence[Window], seasons: Sequence[Season]) -> list[YearPart]:
+    """Return the parts of a year in their order, each with other windows than the one before; empty where all hold all year.
+
+    The last part may lie over the new year.
+    """
+    spans = [dates_of(w, seasons) for w in windows]
+    if not any(spans):
+        return []
+    held = []
+    for day in ((dt.date(2024, 1, 1) + dt.timedelta(days=d)).strftime("%m-%d") for d in range(366)):
+        held.append((day, tuple(i for i, span in enumerate(spans) if span is None or covers(*span, day))))
+    starts = [k for k in range(366) if held[k][1] != held[k - 1][1]] or [0]
+    return [YearPart(held[a][0], held[b - 1][0], held[a][1]) for a, b in pairwise([*starts, starts[0]])]
 
 
 def painted(ground: What, paint: Sequence[Stretch]) -> Day:

@@ -46,6 +46,18 @@ class UnitWindows(PlanPart):
     differs_minutes: int = Field(description="minutes a week in which it does something else [min]")
     differs_kwh: float = Field(description="energy that stands for [kWh a week]")
     where: list[Segment] = Field(description="stretches that differ")
+    year: list[YearSlots] = Field(default=[], description="its slots in every part of the year; none where they hold all year")
+
+
+class YearSlots(PlanPart):
+    """The slots of a unit in one part of the year."""
+
+    from_date: str = Field(description="first day of the year, MM-DD")
+    to_date: str = Field(description="last day, MM-DD, within; it may lie over the new year")
+    windows: list[int] = Field(description="numbers of the windows that hold")
+    slots: list[Slot] = Field(description="its slots")
+    differs_minutes: int = Field(description="minutes a week in which it does something else [min]")
+    differs_kwh: float = Field(description="energy that stands for [kWh a week]")
 
 
 class Clash(PlanPart):
@@ -69,9 +81,10 @@ class PriceStretch(PlanPart):
 
 
 class WindowsPlan(PlanPart):
-    """The intent, every unit's slots for it, where windows clash, and the prices of the week."""
+    """The intent, every unit's slots for it on ``date``, where windows clash, and the prices of the week."""
 
     intent: list[dict[str, Any]] = Field(description="windows as given")
+    date: str = Field(default="", description="the day that slots and prices are of, YYYY-MM-DD: the first day of the simulation")
     units: list[UnitWindows] = Field(description="every unit's slots")
     clashes: list[Clash] = Field(default=[], description="where two windows want different things")
     prices: list[PriceStretch] = Field(default=[], description="prices of the week; none without a tariff")
