@@ -156,7 +156,9 @@ def site(r):
         "shape": [r.randint(0, 9) for _ in range(23)] + [1],
     }
     if r.random() < 0.3:
-        job.setdefault("sun", {})["on_output"] = [{"id": "R1", "inverter_w": r.choice([2000, 9000]), "array_w": r.choice([1000, 8000])}]
+        job.setdefault("sun", {})["on_output"] = [
+            {"id": "R1", "inverter_w": r.choice([2000, 9000]), "array_w": r.choice([1000, 8000])}
+        ]
     day = dt.date(2025, 1, 1) + dt.timedelta(days=r.randint(0, 364))
     job["flow"] = {
         "start": day.isoformat(),

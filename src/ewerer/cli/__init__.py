@@ -42,6 +42,13 @@ def parser() -> argparse.ArgumentParser:
     f = job_command("simulate", "print the energy ledger; -o writes the series as CSV")
     f.add_argument("--days", type=int, default=1, metavar="N")
     f.add_argument("--step-s", type=int, default=60, metavar="S")
+    v = job_command("sweep", "print the bands of many weathers as JSON")
+    v.add_argument("--weathers", type=int, default=200, metavar="N", help="how many years of weather")
+    v.add_argument("--days", type=int, default=365, metavar="N", help="days of each")
+    v.add_argument(
+        "--vary", metavar="FIELD=A,B,C", help="modules, array (W), reserve (0..1), amps (A), or a pointer such as /loads/daily_wh"
+    )
+    v.add_argument("--scheduler", metavar="tcp://HOST:PORT", help="run on a Dask cluster (extra part: ewerer[fleet])")
     c = commands.add_parser("schema", help="print a JSON Schema")
     c.add_argument("kind", choices=["job", "profile", "plan"])
     c.add_argument("-o", "--output", metavar="FILE")

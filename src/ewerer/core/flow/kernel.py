@@ -570,7 +570,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     if over & 1 == 1:
                         below = True
                 out = most_out
-                holds = (soc - (floor if mains else 0.0)) * capacity / dt
+                holds = (soc - (floor if mains and hybrid else 0.0)) * capacity / dt
                 out = holds if out > holds else out
                 can_discharge = 0.0
                 off = shut or (island_off and not source and hybrid)

@@ -387,6 +387,12 @@ def build(
     )
 
 
+def sun_of(job: Job, start: dt.date, days: int, inner_s: int) -> tuple[Floats, Floats]:
+    """Return what arrays on the DC side [W DC] and on the output side [W AC] could give in every computed step."""
+    when = calendar_of(start, days, job.site.time_zone, inner_s)
+    return _sun(job, start, days, when, inner_s, []), _output_sun(job, start, days, when, inner_s)
+
+
 def _output_sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int) -> Floats:
     """Return what arrays on the output side could give [W AC]; each no more than its own inverter."""
     n = len(when.minute)

@@ -111,6 +111,43 @@ class Gentlest(PlanPart):
     full_by_hour: list[float] = Field(description="chance of being full by each hour of the day (0..1)")
 
 
+class Band(PlanPart):
+    """A figure over many weathers: one in ten lies below the low one, one in ten above the high one."""
+
+    p10: float = Field(description="one in ten is lower")
+    p50: float = Field(description="half are lower")
+    p90: float = Field(description="nine in ten are lower")
+    mean: float = Field(description="mean of all")
+
+
+class SweepPart(PlanPart):
+    """All weathers for one value of the varied field."""
+
+    value: str = Field(description="value of the varied field; empty where none is varied")
+    unserved_kwh: Band = Field(description="loads that went without in the year [kWh]")
+    generator_h: Band = Field(description="time the generator ran [h]")
+    mains_kwh: Band = Field(description="bought from the mains [kWh]")
+    export_kwh: Band = Field(description="sold [kWh]")
+    curtailed_kwh: Band = Field(description="sun that found no taker [kWh]")
+    full_days: Band = Field(description="days on which the bank was full")
+    lowest_soc: Band = Field(description="lowest charge of the year (0..1)")
+    cost: Band = Field(description="bought less sold plus demand [money]")
+    full_by_hour: list[Band] = Field(description="share of the days full by each hour 0 to 24 (0..1)")
+
+
+class Sweep(PlanPart):
+    """A job under many weathers, one field varied where wished."""
+
+    ewerer: str = Field(default="sweep/1", description="kind and version of the document")
+    job: str = Field(description="name of the job")
+    weathers: int = Field(description="weathers tried")
+    days: int = Field(description="days of each")
+    field: str = Field(description="field that was varied; empty where none was")
+    parts: list[SweepPart] = Field(description="one for each value of the field")
+    currency: str = Field(description="the tariff's currency")
+    assumed: list[str] = Field(description="what was assumed, in words")
+
+
 class Comparison(PlanPart):
     """Several simulations of the same days side by side."""
 
