@@ -461,3 +461,43 @@ def test_on_the_command_line(tmp_path, capsys):
     assert cli.main(["windows", job, "--format", "ics"]) == 0
     assert "BEGIN:VCALENDAR" in capsys.readouterr().out
     assert data(TARN)["policy"]["mode"] == "zero-export"
+
+
+@pytest.mark.parametrize("control", ["soc", "volts"])
+@pytest.mark.parametrize("load_w", [1200, 2600, 5000])
+@pytest.mark.parametrize("modules", [1, 2, 4])
+@pytest.mark.parametrize("breaker", [10, 25])
+def test_transfers_of_a_night_as_the_rule_predicts(control, load_w, modules, breaker):
+    """Rule transfer-hours: twelve dark hours from the return level on, simulated, within one transfer of each unit."""
+    job = changed(
+        SKERRY,
+        policy__control=control,
+        policy__charge_order="sun-and-mains",
+        policy__max_c_rate=None,
+        site__sources=["mains", "sun"],
+        windows=[],
+        loads={"continuous_w": load_w, "daily_wh": load_w * 24, "shape": [1] * 24},
+        mains={"breaker_a": breaker, "loads_while_charging_w": load_w, "breaker_school": "all"},
+    )
+    job["bank"] |= {"fuse_a": 2000, "cable_a": 2000}
+    job["bank"]["modules"] = [job["bank"]["modules"][0] | {"id": f"M{i}"} for i in range(modules)]
+    job["sun"] = {"chargers": []}
+    made = plan_of(job)
+    said = [f for f in made.findings if f.rule == "transfer-hours"]
+    s = build(job_of(job), LIBRARY, 1)
+    s.load[:], s.sun[:], s.other[:] = load_w, 0.0, 0.0
+    cut = 12 * 60
+    for name in ("sun", "output_sun", "load", "other", "action", "power", "target", "grid", "quiet", "price", "sell"):
+        setattr(s, name, getattr(s, name)[:cut].copy())
+    s.begins = np.array([0, cut])
+    s.dates = s.dates[:1]
+    for finding in said:
+        numbers = finding.numbers
+        s.par[K.P_START_SOC] = numbers["return_soc"]
+        _, daily = s.run()
+        each = daily[:, AT["transfers"]].sum() / s.units[:, K.U_COUNT].sum()
+        assert abs(each - numbers["transfers"]) <= 1, (each, numbers)
+    if not said:
+        s.par[K.P_START_SOC] = 0.9 if control == "soc" else 0.7
+        _, daily = s.run()
+        assert daily[:, AT["transfers"]].sum() / s.units[:, K.U_COUNT].sum() <= 12 / 2 * 2 + 1

@@ -193,7 +193,7 @@ def test_reasons_say_what_happens(first_minute):
     said = {
         "at its target: the bank rests, mains carries the load": job(ZERO, 0.4, 0, USE),
         "window at its power: the bank also feeds the grid": job(FEED, 0.8, 6000, USE),
-        "feed-in outside windows: the bank rests, mains carries what the sun does not": job(FEED, 0.8, 0),
+        "feed-in outside windows: the bank gives nothing, mains carries what the sun does not": job(FEED, 0.8, 0),
         "above the cap: the bank shaves the peak": job(PEAK, 0.8, 0, **CAP),
         "below the cap: the bank rests, mains carries the load": job(PEAK, 0.8, 1500, **CAP),
         "charging window, at its target: the bank rests, mains carries the load": job(ZERO, 0.8, 0, CHARGE),

@@ -21,6 +21,7 @@ from ewerer.core.documents.results.plan import Plan
 from ewerer.core.flow.adviser import optimum_cost
 from ewerer.core.flow.results import AT, gentlest_current, simulate
 from ewerer.core.flow.scenario import build, sun_power_w
+from ewerer.core.flow.sweep import sweep
 from ewerer.core.plan import plan
 from ewerer.core.planning.limits import engine_derate
 from ewerer.core.trade.rules import load_all
@@ -131,6 +132,15 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "chemistry-equal": lambda: plan_of(changed(SKERRY, bank__modules__0__chemistry="nmc")),
     "cell-count-plausible": lambda: plan_of(changed(SKERRY, bank__modules__0__resting_v=26.5)),
     "ac-window-weak": lambda: plan_of(changed(TARN, mains__supply="weak-grid")),
+    "output-sun-charger": lambda: plan_of(changed(TARN, sun={"on_output": [{"id": "R", "inverter_w": 14000}]})),
+    "output-sun-rating": lambda: plan_of(changed(TARN, sun={"on_output": [{"id": "R", "inverter_w": 40000}]})),
+    "windows-season-change": lambda: plan_of(
+        changed(
+            TARN,
+            seasons=[{"name": "S", "from": "04-01", "to": "09-30"}],
+            windows=[{"from": "01:00", "to": "05:00", "action": "charge", "season": "S"}],
+        )
+    ),
     "peak-cap": lambda: plan_of(changed(TARN, policy__mode="peak-shaving")),
     "ladder-conflict": lambda: plan(job_of(SKERRY), narrow_library(40, 44.0)),
     "sag-at-peak": lambda: plan_of(changed(SKERRY, loads__peak_w=15000, bank__main_lead_mohm=15)),
@@ -272,6 +282,12 @@ def balanced(hour: int) -> bool:
     served = at["sun_load_w"] + at["bank_load_w"] + at["mains_load_w"] + at["unserved_w"]
     assert served == pytest.approx(at["load_w"], abs=1)
     return at["sun_w"] > 1
+
+
+def spread(cloudiness: float) -> bool:
+    """Say whether weathers differ where there are clouds."""
+    part = sweep(job_of(changed(LARCH, flow={"cloudiness": cloudiness})), LIBRARY, 6, 4).parts[0]
+    return part.curtailed_kwh.p90 > part.curtailed_kwh.p10 or part.generator_h.p90 > part.generator_h.p10
 
 
 def gentler(daily_wh: float) -> bool:
@@ -425,6 +441,7 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     ),
     "flow-balance": (lambda: balanced(12), lambda: balanced(1)),
     "gentlest-sufficient-current": (lambda: gentler(9000), lambda: gentler(60000)),
+    "weather-bands": (lambda: spread(0.6), lambda: spread(0.0)),
     "windows-optimum": (lambda: foresight(), lambda: foresight(tariff__prices=[])),
 }
 

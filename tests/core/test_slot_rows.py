@@ -9,6 +9,8 @@ import pytest
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.devices.slots.forms import sayable, slots_day
 from ewerer.core.devices.slots.week import intent_days
+from ewerer.core.flow import kernel as K
+from ewerer.core.flow.scenario import build
 from ewerer.core.plan import plan
 from ewerer.core.trade.chemistries import LFP, ocv_v
 from ewerer.core.visit.working_list import unit_order
@@ -197,3 +199,16 @@ def test_the_intent_of_every_day_is_what_the_form_can_say(name):
 
 def minutes_of_day(day):
     return [(a, b, w) for a, b, w in day for _ in range(b - a)]
+
+
+def test_slots_as_found_are_what_the_simulation_goes_by():
+    """Noted times and stops of a unit's slots, beside the same windows meant; what is not noted is as planned."""
+    noted = {"win-on": "Yes", "win-f1-from": "02:00", "win-f1-to": "04:00", "win-f1-stop": "70"}
+    job = changed(SKERRY, as_found={"U1": noted})
+    found, plain = (build(parse_job(json.dumps(job), LIBRARY), LIBRARY, 1, as_found=a) for a in (True, False))
+    at = found.minute_of_day
+    charging = found.action == K.CHARGE
+    assert (charging == ((at >= 120) & (at < 240))).all() and set(found.target[charging]) == {0.7}
+    assert set(plain.target[plain.action == K.CHARGE]) == {0.85} and (plain.action == K.CHARGE).sum() == 210
+    off = build(parse_job(json.dumps(changed(SKERRY, as_found={"U1": {"win-on": "No"}})), LIBRARY), LIBRARY, 1, as_found=True)
+    assert (off.action == K.AUTO).all()

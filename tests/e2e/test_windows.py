@@ -249,3 +249,96 @@ def test_no_serious_violation_and_no_sideways_scroll(opened, stage, size):
     serious = [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")]
     assert serious == []
     assert page.evaluate("document.scrollingElement.scrollWidth <= window.innerWidth")
+
+
+def typed(page, label, text):
+    """Type a text into a field key by key, and leave it."""
+    field = page.get_by_label(label, exact=True)
+    field.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.type(text)
+    page.keyboard.press("Tab")
+    return field
+
+
+def test_times_and_days_in_usual_spellings(opened):
+    page = opened(one_window(action="charge"), "Windows")
+    for label, text, meant in (
+        ("Window 1 from", "10pm", "22:00"),
+        ("Window 1 to", "6.30", "06:30"),
+        ("Window 1 days", "Mon to Fri", "mon-fri"),
+        ("Window 1 days", "weekend", "sat,sun"),
+        ("Window 1 days", "Every day", "all"),
+    ):
+        expect(typed(page, label, text)).to_have_value(meant)
+    saved(page)
+    expect(page.locator("[data-slots]").first).to_contain_text("charge 22:00–06:30")
+    expect(typed(page, "Window 1 to", "soon")).to_have_value("soon")
+    expect(page.get_by_text("a time of day as HH:MM").first).to_be_visible()
+
+
+def test_seasons_have_windows_and_prices_of_their_own(opened):
+    page = opened(one_window(action="charge"), "Windows")
+    expect(page.locator("[data-parts]")).to_have_count(0)
+    page.get_by_role("button", name="Add a season").click()
+    page.get_by_role("button", name="Add a season").click()
+    winter = page.locator('[data-season="Winter"]')
+    winter.get_by_role("button", name="Prices of its own").click()
+    expect(winter.get_by_text("Prices in Winter")).to_be_visible()
+    first = page.locator('[data-season="Summer"]').get_by_label("First day")
+    first.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("1 May")
+    page.keyboard.press("Tab")
+    expect(first).to_have_value("05-01")
+    choose(page, "Window 1 season", "Summer")
+    parts = page.locator("[data-parts]")
+    expect(parts).to_contain_text("05-01")
+    # The job begins in January: nothing holds then, and the sheet is for that day.
+    expect(page.locator('[data-window="0"]')).to_have_count(0)
+    parts.locator(".el-segmented__item").filter(has_text="05-01").click()
+    expect(page.locator('[data-window="0"]')).to_be_visible()
+    expect(page.locator("[data-slots]").first).to_contain_text("charge 17:00–20:00")
+    expect(page.get_by_text("The slots change 2 times a year")).to_be_visible()
+    saved(page)
+    page.get_by_role("button", name="Remove season Summer").click()
+    expect(page.locator('[data-window="0"]')).to_be_visible()
+    expect(parts).to_have_count(0)
+
+
+@pytest.mark.slow
+def test_many_weathers_as_small_multiples(opened):
+    page = opened(LARCH, "Windows")
+    page.get_by_role("tab", name="Year").click()
+    choose(page, "Years of weather", "20")
+    choose(page, "Vary", "watts of the array")
+    values = page.get_by_label("Values")
+    values.click()
+    page.keyboard.type("2000, lots")
+    expect(page.get_by_text("lots is not a number above zero.")).to_be_visible()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("2000; 9000")
+    page.get_by_role("button", name="Run the weathers").click()
+    made = page.locator("[data-sweep]")
+    expect(made).to_be_visible(timeout=120_000)
+    expect(made.locator("figure")).to_have_count(2)
+    expect(made.locator('[data-part="2000"]')).to_contain_text("2000 W")
+    served = [made.locator(f'[data-part="{v}"] .figures').filter(has_text="Generator").inner_text() for v in ("2000", "9000")]
+    few, many = (float(re.findall(r"[\d.]+", text)[1]) for text in served)
+    assert few > many, "a larger array needs the generator less"
+    assert Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa"]}).violations_count == 0
+
+
+def test_an_array_on_the_output_side_is_added_and_judged(opened):
+    page = opened(TARN, "Units")
+    page.get_by_role("button", name="Add array on the output side").click()
+    row = page.locator("[data-output-array]")
+    size = row.get_by_label("Its inverter")
+    size.click()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("40000")
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("The array on the output side is larger than the units")).to_be_visible()
+    expect(page.get_by_text("It must turn itself down when the bank is full").first).to_be_visible()
+    row.get_by_role("button", name="Remove R1").click()
+    expect(page.get_by_text("The array on the output side is larger than the units")).to_have_count(0)

@@ -51,6 +51,8 @@ const ledger = {
   transfers_per_night: 0,
   most_transfers_a_night: 0,
   highest_c: 25,
+  overload_h: 0,
+  off_h: 0,
   outside_limits_h: 0,
   cost: 1,
   currency: '',

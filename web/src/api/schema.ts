@@ -1181,7 +1181,8 @@ export interface components {
             link: components["schemas"]["JobLink"];
             /**
              * @default {
-             *       "chargers": []
+             *       "chargers": [],
+             *       "on_output": []
              *     }
              */
             sun: components["schemas"]["Sun"];
@@ -1233,6 +1234,11 @@ export interface components {
              * @default []
              */
             windows: components["schemas"]["Window"][];
+            /**
+             * Seasons
+             * @default []
+             */
+            seasons: components["schemas"]["Season"][];
             tariff?: components["schemas"]["Tariff"] | null;
             /**
              * @default {
@@ -1602,6 +1608,33 @@ export interface components {
             to: string;
         };
         /**
+         * OutputArray
+         * @description An array with an inverter of its own on the units' output side; it lowers its power as the frequency rises, or does not.
+         */
+        OutputArray: {
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Inverter W
+             * @description watts it gives at most
+             */
+            inverter_w: number;
+            /** Array W */
+            array_w?: number | null;
+            /** Tilt Deg */
+            tilt_deg?: number | null;
+            /** Azimuth Deg */
+            azimuth_deg?: number | null;
+            /**
+             * Lowers By Hz
+             * @default true
+             */
+            lowers_by_hz: boolean;
+        };
+        /**
          * Policy
          * @description What the commissioner wants: schools, preferences, measured margins, own figures.
          */
@@ -1743,6 +1776,28 @@ export interface components {
             export?: number | null;
         };
         /**
+         * Season
+         * @description A part of the year by name, from a day to a day, both within; it may lie over the new year. Its tariff rules then.
+         */
+        Season: {
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * From
+             * @description a day of the year as MM-DD, 02-29 included
+             */
+            from: string;
+            /**
+             * To
+             * @description a day of the year as MM-DD, 02-29 included
+             */
+            to: string;
+            tariff?: components["schemas"]["Tariff"] | null;
+        };
+        /**
          * Series
          * @description Measured power, one figure a step from midnight of ``start`` (else of the simulation's first day), repeated when it ends.
          */
@@ -1810,7 +1865,7 @@ export interface components {
         };
         /**
          * Sun
-         * @description The sun chargers of the job.
+         * @description The sun chargers of the job, and arrays that feed the output side.
          */
         Sun: {
             /**
@@ -1818,6 +1873,11 @@ export interface components {
              * @default []
              */
             chargers: components["schemas"]["JobSunCharger"][];
+            /**
+             * On Output
+             * @default []
+             */
+            on_output: components["schemas"]["OutputArray"][];
         };
         /**
          * Tariff
@@ -1915,7 +1975,7 @@ export interface components {
         };
         /**
          * Window
-         * @description One time-of-use window: what the bank is for between two times of day.
+         * @description One time-of-use window: what the bank is for between two times of day; in a season, or from a day of the year to another, where given.
          */
         Window: {
             /**
@@ -1943,6 +2003,12 @@ export interface components {
             target_soc?: number | null;
             /** Power W */
             power_w?: number | null;
+            /** Season */
+            season?: string | null;
+            /** From Date */
+            from_date?: string | null;
+            /** To Date */
+            to_date?: string | null;
         };
         /**
          * JobOut
@@ -5974,10 +6040,16 @@ export interface components {
              * @description stretches that differ
              */
             where: components["schemas"]["Segment"][];
+            /**
+             * Year
+             * @description its slots in every part of the year; none where they hold all year
+             * @default []
+             */
+            year: components["schemas"]["YearSlots"][];
         };
         /**
          * WindowsPlan
-         * @description The intent, every unit's slots for it, where windows clash, and the prices of the week.
+         * @description The intent, every unit's slots for it on ``date``, where windows clash, and the prices of the week.
          */
         WindowsPlan: {
             /**
@@ -5987,6 +6059,12 @@ export interface components {
             intent: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Date
+             * @description the day that slots and prices are of, YYYY-MM-DD: the first day of the simulation
+             * @default
+             */
+            date: string;
             /**
              * Units
              * @description every unit's slots
@@ -6166,6 +6244,42 @@ export interface components {
              * @description the module whose loss leaves the least to discharge
              */
             lost_module: string;
+        };
+        /**
+         * YearSlots
+         * @description The slots of a unit in one part of the year.
+         */
+        YearSlots: {
+            /**
+             * From Date
+             * @description first day of the year, MM-DD
+             */
+            from_date: string;
+            /**
+             * To Date
+             * @description last day, MM-DD, within; it may lie over the new year
+             */
+            to_date: string;
+            /**
+             * Windows
+             * @description numbers of the windows that hold
+             */
+            windows: number[];
+            /**
+             * Slots
+             * @description its slots
+             */
+            slots: components["schemas"]["Slot"][];
+            /**
+             * Differs Minutes
+             * @description minutes a week in which it does something else [min]
+             */
+            differs_minutes: number;
+            /**
+             * Differs Kwh
+             * @description energy that stands for [kWh a week]
+             */
+            differs_kwh: number;
         };
         /**
          * Zone
@@ -6830,14 +6944,14 @@ export interface components {
         };
         /**
          * WorkIn
-         * @description Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side.
+         * @description Long work on an unsaved document: a year, advice on windows, the gentlest current, two jobs side by side, or many weathers.
          */
         WorkIn: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "year" | "advice" | "gentlest" | "compare";
+            kind: "year" | "advice" | "gentlest" | "compare" | "sweep";
             document: components["schemas"]["Job"];
             other?: components["schemas"]["Job"] | null;
             /**
@@ -6857,6 +6971,24 @@ export interface components {
              * @default 0.8
              */
             wanted: number;
+            /**
+             * Weathers
+             * @description how many years of weather
+             * @default 60
+             */
+            weathers: number;
+            /**
+             * Vary Field
+             * @description field that is varied; none where empty
+             * @default
+             */
+            vary_field: string;
+            /**
+             * Vary Values
+             * @description its values, as typed
+             * @default []
+             */
+            vary_values: string[];
         };
         /**
          * Advice
@@ -6926,6 +7058,32 @@ export interface components {
              * @description what it does
              */
             words: string;
+        };
+        /**
+         * Band
+         * @description A figure over many weathers: one in ten lies below the low one, one in ten above the high one.
+         */
+        Band: {
+            /**
+             * P10
+             * @description one in ten is lower
+             */
+            p10: number;
+            /**
+             * P50
+             * @description half are lower
+             */
+            p50: number;
+            /**
+             * P90
+             * @description nine in ten are lower
+             */
+            p90: number;
+            /**
+             * Mean
+             * @description mean of all
+             */
+            mean: number;
         };
         /**
          * Comparison
@@ -7014,6 +7172,85 @@ export interface components {
              * @description chance of being full by each hour of the day (0..1)
              */
             full_by_hour: number[];
+        };
+        /**
+         * Sweep
+         * @description A job under many weathers, one field varied where wished.
+         */
+        Sweep: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default sweep/1
+             */
+            ewerer: string;
+            /**
+             * Job
+             * @description name of the job
+             */
+            job: string;
+            /**
+             * Weathers
+             * @description weathers tried
+             */
+            weathers: number;
+            /**
+             * Days
+             * @description days of each
+             */
+            days: number;
+            /**
+             * Field
+             * @description field that was varied; empty where none was
+             */
+            field: string;
+            /**
+             * Parts
+             * @description one for each value of the field
+             */
+            parts: components["schemas"]["SweepPart"][];
+            /**
+             * Currency
+             * @description the tariff's currency
+             */
+            currency: string;
+            /**
+             * Assumed
+             * @description what was assumed, in words
+             */
+            assumed: string[];
+        };
+        /**
+         * SweepPart
+         * @description All weathers for one value of the varied field.
+         */
+        SweepPart: {
+            /**
+             * Value
+             * @description value of the varied field; empty where none is varied
+             */
+            value: string;
+            /** @description loads that went without in the year [kWh] */
+            unserved_kwh: components["schemas"]["Band"];
+            /** @description time the generator ran [h] */
+            generator_h: components["schemas"]["Band"];
+            /** @description bought from the mains [kWh] */
+            mains_kwh: components["schemas"]["Band"];
+            /** @description sold [kWh] */
+            export_kwh: components["schemas"]["Band"];
+            /** @description sun that found no taker [kWh] */
+            curtailed_kwh: components["schemas"]["Band"];
+            /** @description days on which the bank was full */
+            full_days: components["schemas"]["Band"];
+            /** @description lowest charge of the year (0..1) */
+            lowest_soc: components["schemas"]["Band"];
+            /** @description bought less sold plus demand [money] */
+            cost: components["schemas"]["Band"];
+            /**
+             * Full By Hour
+             * @description share of the days full by each hour 0 to 24 (0..1)
+             */
+            full_by_hour: components["schemas"]["Band"][];
         };
         /** Page[StageOut] */
         Page_StageOut_: {
@@ -9058,7 +9295,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Simulation"] | components["schemas"]["Advice"] | components["schemas"]["Gentlest"] | components["schemas"]["Comparison"];
+                    "application/json": components["schemas"]["Simulation"] | components["schemas"]["Advice"] | components["schemas"]["Gentlest"] | components["schemas"]["Comparison"] | components["schemas"]["Sweep"];
                 };
             };
             /** @description Unauthorized */

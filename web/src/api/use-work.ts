@@ -4,7 +4,7 @@ import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue'
 import { api, ApiProblem, type Job, type WorkIn } from './client'
 import { queries } from './queries'
 
-export type WorkAsked = Partial<Pick<WorkIn, 'days' | 'as_found' | 'wanted'>> &
+export type WorkAsked = Partial<Pick<WorkIn, 'days' | 'as_found' | 'wanted' | 'weathers' | 'vary_field' | 'vary_values'>> &
   Pick<WorkIn, 'kind'> & { document: Job | null; other?: Job | null }
 const EVERY_MS = 250
 const OVER = ['done', 'failed', 'cancelled']

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A text in the document; it counts when the field is left or on Enter.
+// A text in the document; it counts when the field is left or on Enter. Times and days are read in their usual spellings.
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
@@ -7,6 +7,7 @@ import { useJob } from '../job/use-job'
 import { wordsAt } from '../job/words'
 import FieldFrame from './FieldFrame.vue'
 import { idOf, refusalOf } from './field'
+import { asMeant } from './spelled'
 
 const props = defineProps<{
   path: string
@@ -29,6 +30,7 @@ const failure = computed(
 )
 function typed() {
   if (text.value === '' && props.needed) return
+  text.value = asMeant(props.path, text.value)
   job.set(props.path, text.value === '' ? undefined : text.value)
 }
 </script>

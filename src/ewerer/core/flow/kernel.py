@@ -66,7 +66,7 @@ REASONS = (
     "above the cap: the bank shaves the peak",
     "window at its power: the bank also feeds the grid",
     "output off until the bank is back at its restart level",
-    "feed-in outside windows: the bank rests, mains carries what the sun does not",
+    "feed-in outside windows: the bank gives nothing, mains carries what the sun does not",
     "below the cap: the bank rests, mains carries the load",
     "charging window, at its target: the bank rests, mains carries the load",
     "windows are switched off: the bank rests, mains carries the load",

@@ -28,7 +28,7 @@ from ..planning.windows import tariff_on
 from ..trade.chemistries import derating, ocv_v
 from ..trade.rules import formula_rule
 from . import kernel as K
-from .settings import Floats, Ints, parameters, reads
+from .settings import Floats, Ints, found_slots, parameters, reads
 
 SYSTEM_FACTOR = 0.86
 """Part of the plate's power that reaches the charger: heat, dirt, wiring (common practice)."""
@@ -472,6 +472,10 @@ def _window_arrays(
         day = codes_of(expand_slots(slots, form), form.form)
         return np.tile(day[0], 7), np.tile(day[1], 7), np.tile(day[2], 7)
 
+    found = found_slots(host, solved) if as_found and host is not None and form is not None and switched else None
+    if found is not None:
+        action, power, target = of([], found)
+        return action[at], power[at], target[at]
     if not switched:
         action, power, target = week_of([])
         return action[at], power[at], target[at]

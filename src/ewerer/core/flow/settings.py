@@ -8,11 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from ..devices.codec import Value
+from ..devices.codec import Value, decode
+from ..devices.slots.week import time_of
 from ..documents.profiles import MenuProfile
+from ..documents.results.windows import Slot
 from ..planning.bank import chemistry_of
 from ..planning.limits import ac_limiter, loads_unmetered
 from ..planning.solved import Device, Solved, Unit
+from ..trade.chemistries import soc_at
 from ..trade.margins import GENERATOR_STOP_SOC, LEGS, SUN_EFFICIENCY, USUAL_AMBIENT_C
 from ..trade.rules import formula_rule
 from ..visit.as_found import decoded_found
@@ -133,6 +136,59 @@ def _sun_a(solved: Solved, held: Mapping[str, Reads]) -> float:
         for c in solved.sun_chargers
     )
     return outside + sum(_own_sun_a(u, held[u.id]) for u in solved.units if u.job.array_w)
+
+
+def found_slots(unit: Unit, solved: Solved) -> list[Slot] | None:
+    """Return the slots that a unit was found with; what was not noted of them is as planned, else as the factory left it.
+
+    None where nothing of its slots was noted.
+    """
+    noted = solved.job.as_found.get(unit.id, {})
+    places = [s for s in unit.profile.settings if s.slot is not None]
+    if not any(s.id in noted for s in places):
+        return None
+    sheet = solved.sheets.get(unit.id)
+    planned = {r.setting: r.entry for r in sheet.settings} if sheet else {}
+    held: dict[tuple[str, int], dict[str, Value]] = {}
+    for s in places:
+        assert s.slot is not None
+        text = noted.get(s.id, planned.get(s.id, s.factory))
+        if text is not None:
+            try:
+                held.setdefault((s.slot.kind, s.slot.no), {})[s.slot.field] = decode(s, text, unit.profile)
+            except ValueError:
+                continue
+    out = []
+    for (kind, _), parts in held.items():
+        begin, end = (parts.get(k) for k in ("from", "to"))
+        if not isinstance(begin, float) or not isinstance(end, float) or begin == end or parts.get("on") is False:
+            continue
+        out.append(_found_slot(kind, begin, end, parts, unit, solved))
+    return out
+
+
+def _found_slot(kind: str, begin: float, end: float, parts: Mapping[str, Value], unit: Unit, solved: Solved) -> Slot:
+    form, bank = unit.profile.slots, solved.bank
+    assert form is not None and bank is not None
+    target, power = parts.get("target"), parts.get("power")
+    if isinstance(target, float) and form.target == "volts":
+        target = soc_at(chemistry_of(solved.modules), target / bank.series_cells)
+    if isinstance(power, float) and form.power == "a":
+        power *= bank.nominal_v
+    if isinstance(power, float):
+        power *= len(solved.units)
+    charges = kind == "charge" or bool(parts.get("charge")) or bool(parts.get("generator"))
+    return Slot.model_validate(
+        {
+            "kind": kind,
+            "start": time_of(int(begin), form.end_of_day),
+            "end": time_of(int(end), form.end_of_day),
+            "target_soc": target if isinstance(target, float) else None,
+            "power_w": power if isinstance(power, float) else None,
+            "charge_allowed": charges,
+            "holds": kind == "no-discharge" or (kind == "slot" and not charges and target == 1.0),
+        }
+    )
 
 
 def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floats, Ints, Floats]:

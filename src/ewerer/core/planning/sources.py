@@ -10,7 +10,7 @@ from ..documents.conditions import compares, parse_condition
 from ..documents.job import Generator, Job
 from ..documents.results.sources import AcWindow, GeneratorPlan, SourceOrder, SourcesPlan
 from ..trade.finding import Finding
-from ..trade.margins import CHARGER_EFFICIENCY, GENERATOR_STOP_SOC, MIN_GENERATOR_LOAD
+from ..trade.margins import CHARGER_EFFICIENCY, GENERATOR_STOP_SOC, LEGS, MIN_GENERATOR_LOAD
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .limits import ac_step_a, engine_derate
@@ -359,6 +359,45 @@ def _output_rating(rule: Rule, solved: Solved) -> Iterator[Finding]:
             "No more than the units' rating; the makers of both give the figure.",
             given_w=given,
             rated_w=rated,
+        )
+
+
+@check(
+    "ac-source-overload",
+    "sources",
+    "All loads together stay below what feeds them, before any charging",
+    "P_essential + P_other <= breaker * V * legs; P_essential <= P_generator",
+    "common practice",
+)
+def _overload(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    job = solved.job
+    essential = job.loads.continuous_w
+    if essential is None or solved.limits is None:
+        return
+    other = (job.loads.other_daily_wh or 0.0) / 24
+    if job.mains is not None and "mains" in job.site.sources:
+        carries = job.mains.breaker_a * job.site.ac.volts * LEGS[job.site.ac.topology]
+        if essential + other > carries + 1e-6:
+            yield rule.finding(
+                "caution",
+                "The loads are more than the breaker carries",
+                f"{figure(essential)} W essential and {figure(other, 0)} W other loads against {figure(carries, 0)} W of the breaker: charging "
+                "gives way, and the breaker still trips.",
+                "/mains/breaker_a",
+                "Move loads to the bank's hours, shed some, or a larger supply; a licensed person decides.",
+                loads_w=round(essential + other),
+                carries_w=round(carries),
+            )
+    engine = next((s for s in solved.limits.ac.sources if s.source == "generator"), None)
+    if engine is not None and essential > engine.available_w + 1e-6:
+        yield rule.finding(
+            "caution",
+            "The loads are more than the generator gives",
+            f"{figure(essential)} W of loads against {figure(engine.available_w, 0)} W: it stalls or trips when it takes them over.",
+            "/generator/continuous_w",
+            "Shed loads before it starts, a larger one, or units that help a weak source.",
+            loads_w=round(essential),
+            carries_w=round(engine.available_w),
         )
 
 

@@ -23,7 +23,16 @@ from ..documents.results.link import Link
 from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
 from ..trade.chemistries import SCHOOL_LEVEL, Chemistry, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
-from ..trade.margins import DEFAULT_STEP_V, GENERATOR_STOP_SOC, LEAST_HOURS, LOW_END_SOC, METER_ERROR_PER_CELL_V, SAG_UNCERTAINTY
+from ..trade.margins import (
+    DEFAULT_STEP_V,
+    GENERATOR_STOP_SOC,
+    INVERTER_EFFICIENCY,
+    LEAST_HOURS,
+    LOW_END_SOC,
+    METER_ERROR_PER_CELL_V,
+    NIGHT_H,
+    SAG_UNCERTAINTY,
+)
 from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
@@ -929,6 +938,23 @@ def _raised(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+def transfers_in(night_h: float, bank_h: float, ac_h: float) -> int:
+    """Return how often a unit goes over in a night [h] that begins with the bank at its return level.
+
+    ``bank_h`` is how long the bank carries the load down to the transfer level, ``ac_h`` how long charging takes back up (infinite without).
+    """
+    count, at = 0, bank_h
+    while at <= night_h and count < MOST_TRANSFERS:
+        count += 1
+        at += ac_h if count % 2 else bank_h
+        if bank_h + ac_h <= 0:
+            return MOST_TRANSFERS
+    return count
+
+
+MOST_TRANSFERS = 999
+
+
 @check(
     "transfer-hours",
     "thresholds",
@@ -948,15 +974,23 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
         top = high.value if high.kind == "soc" else soc_at(chem, (high.value - b.transfer_charge_a * b.path_ohm) / b.n)
         bottom = low.value if low.kind == "soc" else soc_at(chem, (low.value + b.load_a * b.path_ohm) / b.n)
         hours = max(0.0, top - bottom) * bank.energy_wh / watts
+        # What the units themselves take is drawn too; charging from AC carries the bank back up.
+        worst = min((u.profile.ratings.inverter_efficiency for u in solved.units), default=INVERTER_EFFICIENCY)
+        drawn = watts / worst + sum(u.profile.ratings.idle_w for u in solved.units)
+        bank_h = max(0.0, top - bottom) * bank.energy_wh / drawn
+        ac_h = max(0.0, top - bottom) * bank.capacity_ah / b.transfer_charge_a if b.transfer_charge_a > 0 else float("inf")
+        moves = transfers_in(NIGHT_H, bank_h, ac_h)
         if hours < LEAST_HOURS - 1e-9:
             yield rule.finding(
                 "caution",
                 "The source would come and go all night",
                 f"{high.word} at {figure(top * 100, 0)} % charged, {low.word.lower()} at {figure(bottom * 100, 0)} %: between them the bank "
-                f"carries the design load of {figure(watts)} W for {figure(hours, 2)} h; {figure(LEAST_HOURS)} h is the least.",
+                f"carries the design load of {figure(watts)} W for {figure(hours, 2)} h; {figure(LEAST_HOURS)} h is the least. In a night of {figure(NIGHT_H)} h each "
+                f"unit would go over {moves} times.",
                 "/policy/reserve_soc",
                 "A wider gap by own figures, deciding by charge %, more charging current from AC, or a larger bank.",
                 hours=round(hours, 2),
+                transfers=moves,
                 return_soc=round(top, 3),
                 transfer_soc=round(bottom, 3),
             )

@@ -47,6 +47,8 @@ RESERVE_SOC = 0.20
 """Charge at which another source takes over, where none is chosen [T]."""
 LEAST_HOURS = 2.0
 """Least time that the bank carries the load between coming back from another source and going to it again [T]."""
+NIGHT_H = 12.0
+"""A night without sun, for what happens in one [T]."""
 DEFAULT_STEP_V = 0.1
 """Step of a voltage where no unit gives one [T]."""
 

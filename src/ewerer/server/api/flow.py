@@ -9,7 +9,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from ...core.documents.job import Series
-from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation
+from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
 from ...core.flow.measured import parse_series
 from ..problems import problem
 from ..work import work
@@ -20,14 +20,17 @@ router = Router(tags=["flow"], by_alias=True)
 
 
 class WorkIn(Asked):
-    """Long work on an unsaved document: a year, advice on windows, the gentlest current, or two jobs side by side."""
+    """Long work on an unsaved document: a year, advice on windows, the gentlest current, two jobs side by side, or many weathers."""
 
-    kind: Literal["year", "advice", "gentlest", "compare"]
+    kind: Literal["year", "advice", "gentlest", "compare", "sweep"]
     document: JobBody
     other: JobBody | None = None
     days: Annotated[int, Field(ge=1, le=731, description="days to simulate")] = 365
     as_found: bool = False
     wanted: Annotated[float, Field(gt=0, le=1, description="part of the days that shall reach full")] = 0.8
+    weathers: Annotated[int, Field(ge=1, le=500, description="how many years of weather")] = 60
+    vary_field: Annotated[str, Field(max_length=120, description="field that is varied; none where empty")] = ""
+    vary_values: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=6, description="its values, as typed")] = []
 
 
 class WorkOut(Schema):
@@ -76,12 +79,15 @@ def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]
         library_of(request, asked.other)
 
     def carry_out(piece: work.Work) -> str:
-        from ...core.flow import adviser, results
+        from ...core.flow import adviser, results, sweep
 
         if asked.kind == "advice":
             return adviser.advise(document, library, told=piece.told).model_dump_json()
         if asked.kind == "gentlest":
             return results.gentlest_current(document, library, asked.days, asked.wanted, told=piece.told).model_dump_json()
+        if asked.kind == "sweep":
+            vary = (asked.vary_field, asked.vary_values) if asked.vary_field and asked.vary_values else None
+            return sweep.sweep(document, library, asked.weathers, asked.days, vary, told=piece.told).model_dump_json()
         if asked.kind == "compare":
             other = ("as found", document, True) if asked.other is None else ("other", asked.other, False)
             return results.compare([("plan", document, False), other], library, asked.days, told=piece.told).model_dump_json()
@@ -105,7 +111,9 @@ def read_work(request: HttpRequest, id: str) -> dict[str, Any]:
     return _out(_found(request, id))
 
 
-@router.get("/work/{id}/result", response={200: Simulation | Advice | Gentlest | Comparison, 409: ProblemDetails, **REFUSALS})
+@router.get(
+    "/work/{id}/result", response={200: Simulation | Advice | Gentlest | Comparison | Sweep, 409: ProblemDetails, **REFUSALS}
+)
 def read_result(request: HttpRequest, id: str) -> HttpResponse:
     """Return the result of long work that is done."""
     piece = _found(request, id)

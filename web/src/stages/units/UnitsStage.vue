@@ -12,6 +12,7 @@ import { amps } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
 import ArrayFields from './ArrayFields.vue'
 import GroupFigure from './GroupFigure.vue'
+import OutputArrays from './OutputArrays.vue'
 import PlateFields from './PlateFields.vue'
 
 interface Unit {
@@ -248,6 +249,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
     </div>
     <CautionLine>The bank first, sun after it: a sun charger must never see panels without a bank.</CautionLine>
   </fieldset>
+  <OutputArrays />
   <fieldset v-if="controller || of('controller').length" data-pointer="/controller" tabindex="-1">
     <legend>Controller</legend>
     <div v-if="controller" class="fields">

@@ -13,6 +13,8 @@ const props = defineProps<{
   prices: PriceStretch[]
   clashes: Clash[]
   chosen: number | null
+  /** Which windows hold in the part of the year that is shown; all where left out. */
+  held?: number[]
 }>()
 const emit = defineEmits<{ choose: [index: number]; change: [index: number, next: Win]; remove: [index: number] }>()
 const STEP = 15
@@ -23,7 +25,7 @@ const inner = computed(() => Math.max(260, props.width - LEFT - 8))
 const x = (m: number) => LEFT + xOf(m, inner.value)
 const drag = ref<{ index: number; grip: 'all' | 'from' | 'to'; startX: number; next: Win } | null>(null)
 const shown = computed(() => props.windows.map((w, i) => (drag.value?.index === i ? drag.value.next : w)))
-const blocks = computed(() => pieces(shown.value, props.day))
+const blocks = computed(() => pieces(shown.value, props.day, props.held))
 const slotRows = computed(() => {
   const seen = new Map<string, { units: string[]; u: UnitWindows }>()
   for (const u of props.units) {

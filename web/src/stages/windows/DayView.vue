@@ -17,7 +17,8 @@ import PricesPart from './PricesPart.vue'
 import SimulatedDay from './SimulatedDay.vue'
 import SlotsPart from './SlotsPart.vue'
 import WindowTable from './WindowTable.vue'
-import { DAYS, type Win } from './ribbon'
+import SeasonsPart from './SeasonsPart.vue'
+import { covers, DAYS, firstIn, type Season, type Win } from './ribbon'
 
 const SIMULATE_AFTER_MS = 250
 /** A day chosen in the year: shown as it is there, after all the days before it. */
@@ -31,8 +32,23 @@ const box = ref<HTMLElement>()
 const size = useElementSize(box)
 const width = computed(() => Math.max(340, size.width.value || 720))
 const told = computed(() => job.plan.value?.windows)
-const units = computed(() => told.value?.units ?? [])
-const prices = computed(() => (told.value?.prices ?? []).filter((p) => p.day === day.value))
+// Parts of the year in which different windows hold; the one shown is that of the first day until another is picked.
+const parts = computed(() => told.value?.units.find((u) => u.year.length)?.year ?? [])
+const picked = ref<string | null>(null)
+const partOf = computed(() => parts.value.findIndex((p) => covers(p.from_date, p.to_date, (told.value?.date ?? '').slice(5))))
+const part = computed(() => {
+  const at = parts.value.findIndex((p) => p.from_date === picked.value)
+  return at >= 0 ? at : partOf.value
+})
+const held = computed(() => parts.value[part.value]?.windows)
+const units = computed(() =>
+  (told.value?.units ?? []).map((u) => {
+    const year = u.year[part.value]
+    return year ? { ...u, slots: year.slots, differs_minutes: year.differs_minutes, differs_kwh: year.differs_kwh } : u
+  }),
+)
+const seasons = computed(() => (job.at('/seasons') as Season[] | undefined) ?? [])
+const prices = computed(() => (part.value === partOf.value ? (told.value?.prices ?? []) : []).filter((p) => p.day === day.value))
 const clashes = computed(() => (told.value?.clashes ?? []).filter((c) => c.day === day.value))
 function set(index: number, next: Win) {
   job.set(
@@ -59,7 +75,7 @@ const firstDay = computed(() => (job.at('/flow/start') as string | undefined) ??
 const daysBetween = (a: string, b: string) => Math.max(0, Math.round((Date.parse(b) - Date.parse(a)) / 86_400_000))
 const dateOf = computed(() => {
   if (replay.value) return replay.value.date
-  const start = new Date(firstDay.value + 'T00:00:00Z')
+  const start = new Date(firstIn(firstDay.value, parts.value[part.value]) + 'T00:00:00Z')
   if (Number.isNaN(start.getTime())) return '2025-01-01' // half typed; what is wrong with it stands at its field
   const shift = (day.value - ((start.getUTCDay() + 6) % 7) + 7) % 7
   start.setUTCDate(start.getUTCDate() + shift)
@@ -110,8 +126,19 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
       <button @click="add">Add window</button>
       <a v-if="windows.length" class="button" :href="`/api/jobs/${job.id}/windows.ics`" download>Calendar file</a>
     </div>
+    <div v-if="parts.length > 1" class="days" data-parts>
+      <span class="soft">From</span>
+      <ElSegmented
+        :model-value="parts[part]?.from_date"
+        :options="parts.map((p) => ({ value: p.from_date, label: p.from_date }))"
+        aria-label="Part of the year shown"
+        @update:model-value="(v) => (picked = String(v))"
+      />
+      <span class="soft">until {{ parts[part]?.to_date }}. The sheets are for {{ told?.date }}.</span>
+    </div>
     <DayRibbon
       :windows="windows"
+      :held="held"
       :day="day"
       :width="width"
       :units="units"
@@ -136,9 +163,10 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
     <p v-if="failure && ready" role="alert" class="bad">{{ failure }}</p>
     <p v-for="a in sim?.assumed ?? []" :key="a" class="soft small">Assumed: {{ a }}.</p>
 
-    <WindowTable :windows="windows" :chosen="chosen" @choose="(i) => (chosen = i)" @remove="remove" />
+    <WindowTable :windows="windows" :seasons="seasons" :chosen="chosen" @choose="(i) => (chosen = i)" @remove="remove" />
     <SlotsPart v-if="units.length" :units="units" />
     <PricesPart />
+    <SeasonsPart :seasons="seasons" />
     <FlowBasis :shown="`${WORD[day]}, ${dateOf}`" />
   </div>
 </template>

@@ -19,6 +19,8 @@ const ROWS: [string, (l: Ledger) => string][] = [
   ['Days to the first full', (l) => (l.days_to_full == null ? 'never' : String(l.days_to_full))],
   ['Transfers a night', (l) => `${tidy(l.transfers_per_night, 2)}, at most ${l.most_transfers_a_night}`],
   ['Highest bank temperature', (l) => `${tidy(l.highest_c, 1)} °C`],
+  ['Source overloaded', (l) => `${tidy(l.overload_h, 2)} h`],
+  ['Output off', (l) => `${tidy(l.off_h, 1)} h`],
   ['Outside limits', (l) => `${tidy(l.outside_limits_h, 2)} h`],
   ['Cost', (l) => (l.currency ? `${tidy(l.cost, 2)} ${l.currency}` : 'no tariff given')],
 ]

@@ -14,8 +14,10 @@ interface Price {
   to: string
   price: number
 }
+/** Where the tariff stands: the job's own, or a season's. */
+const props = withDefaults(defineProps<{ at?: string; legend?: string }>(), { at: '/tariff', legend: 'Prices' })
 const job = useJob()
-const tariff = computed(() => job.at('/tariff') as { base: number; prices?: Price[] } | undefined)
+const tariff = computed(() => job.at(props.at) as { base: number; prices?: Price[] } | undefined)
 const advice = useWork<Advice>(() => job.document.value)
 const takeAdvice = () =>
   advice.result.value &&
@@ -26,14 +28,14 @@ const takeAdvice = () =>
 </script>
 
 <template>
-  <fieldset data-pointer="/tariff">
-    <legend>Prices</legend>
+  <fieldset :data-pointer="at">
+    <legend>{{ legend }}</legend>
     <template v-if="tariff">
       <div class="fields">
-        <NumberField path="/tariff/base" />
-        <NumberField path="/tariff/export" />
-        <NumberField path="/tariff/demand_per_kw" />
-        <TextField path="/tariff/currency" />
+        <NumberField :path="`${at}/base`" />
+        <NumberField :path="`${at}/export`" />
+        <NumberField :path="`${at}/demand_per_kw`" />
+        <TextField :path="`${at}/currency`" />
       </div>
       <table v-if="tariff.prices?.length" class="prices">
         <thead>
@@ -48,18 +50,18 @@ const takeAdvice = () =>
         </thead>
         <tbody>
           <tr v-for="(_, i) in tariff.prices ?? []" :key="i">
-            <td><TextField :path="`/tariff/prices/${i}/from`" :label="`Price ${i + 1} from`" bare needed class="time" /></td>
-            <td><TextField :path="`/tariff/prices/${i}/to`" :label="`Price ${i + 1} to`" bare needed class="time" /></td>
+            <td><TextField :path="`${at}/prices/${i}/from`" :label="`Price ${i + 1} from`" bare needed class="time" /></td>
+            <td><TextField :path="`${at}/prices/${i}/to`" :label="`Price ${i + 1} to`" bare needed class="time" /></td>
             <td>
-              <TextField :path="`/tariff/prices/${i}/days`" :label="`Price ${i + 1} days`" bare class="daytext" />
+              <TextField :path="`${at}/prices/${i}/days`" :label="`Price ${i + 1} days`" bare class="daytext" />
             </td>
-            <td><NumberField :path="`/tariff/prices/${i}/price`" :label="`Price ${i + 1}`" bare /></td>
+            <td><NumberField :path="`${at}/prices/${i}/price`" :label="`Price ${i + 1}`" bare /></td>
             <td>
               <NumberField
-                :path="`/tariff/prices/${i}/export`"
+                :path="`${at}/prices/${i}/export`"
                 :label="`Price ${i + 1}, sold`"
                 bare
-                :placeholder="String((job.at('/tariff/export') as number | undefined) ?? 0)"
+                :placeholder="String((job.at(`${at}/export`) as number | undefined) ?? 0)"
               />
             </td>
             <td>
@@ -68,7 +70,7 @@ const takeAdvice = () =>
                 :aria-label="`Remove price ${i + 1}`"
                 @click="
                   job.set(
-                    '/tariff/prices',
+                    `${at}/prices`,
                     (tariff.prices ?? []).filter((_, k) => k !== i),
                   )
                 "
@@ -80,19 +82,18 @@ const takeAdvice = () =>
         </tbody>
       </table>
       <p>
-        <button
-          @click="job.set('/tariff/prices', [...(tariff.prices ?? []), { from: '17:00', to: '20:00', price: tariff.base }])"
-        >
+        <button @click="job.set(`${at}/prices`, [...(tariff.prices ?? []), { from: '17:00', to: '20:00', price: tariff.base }])">
           Add a price
         </button>
-        <button class="plain" @click="job.set('/tariff', undefined)">No prices</button>
+        <button class="plain" @click="job.set(at, undefined)">No prices</button>
       </p>
       <WorkBar
+        v-if="at === '/tariff'"
         :work="advice"
         label="Find the best windows"
         @start="advice.start({ kind: 'advice', document: job.document.value })"
       />
-      <div v-if="advice.result.value && advice.state.value === 'done'" data-advice>
+      <div v-if="at === '/tariff' && advice.result.value && advice.state.value === 'done'" data-advice>
         <p>
           <b>{{ advice.result.value.words }}</b>
         </p>
@@ -107,9 +108,7 @@ const takeAdvice = () =>
         <button v-if="advice.result.value.windows.length" @click="takeAdvice">Take these windows</button>
       </div>
     </template>
-    <button v-else @click="job.set('/tariff', { base: 0.3, prices: [{ from: '23:00', to: '06:00', price: 0.15 }] })">
-      Add prices
-    </button>
+    <button v-else @click="job.set(at, { base: 0.3, prices: [{ from: '23:00', to: '06:00', price: 0.15 }] })">Add prices</button>
   </fieldset>
 </template>
 

@@ -15,14 +15,16 @@ const running = (i: number) => (c('generator')[i] ?? 0) > 0
 const fromAc = () => add('mains_load_w', 'mains_other_w')
 const LAYERS: [string, string, () => number[]][] = [
   ['sun to loads', 'sun', () => add('sun_load_w', 'sun_other_w')],
-  ['bank to loads', 'bank', () => add('bank_load_w', 'bank_other_w', 'bank_grid_w')],
+  ['sun on the output side to loads', 'copper', () => add('output_load_w', 'output_other_w')],
+  ['bank to loads', 'bank', () => add('bank_load_w', 'bank_other_w')],
   ['mains to loads', 'mains', () => fromAc().map((w, i) => (running(i) ? 0 : w))],
   ['generator to loads', 'gen', () => fromAc().map((w, i) => (running(i) ? w : 0))],
   ['not served', 'stop', () => c('unserved_w')],
+  ['sold', 'load', () => add('sun_grid_w', 'bank_grid_w', 'output_grid_w')],
 ]
 const layers = computed(() => LAYERS.map(([word, tone, f]) => ({ word, tone: `var(--${tone})`, values: f() })))
 const shown = computed(() => layers.value.filter((l) => l.values.some((w) => w > 0)))
-const charging = computed(() => add('sun_bank_w', 'mains_bank_w'))
+const charging = computed(() => add('sun_bank_w', 'mains_bank_w', 'output_bank_w'))
 const most = computed(() => {
   const sums = (layers.value[0]?.values ?? []).map((_, i) => layers.value.reduce((s, l) => s + (l.values[i] ?? 0), 0))
   return Math.max(500, ...sums, ...charging.value)
@@ -57,6 +59,7 @@ const x = (i: number) => (i / n.value) * inner.value
 const now = computed(() => Math.min(n.value - 1, at.value))
 const told = computed(() => props.series.reasons[props.series.reason[now.value] ?? 0] ?? '')
 const value = (name: string) => c(name)[now.value] ?? 0
+const sold = computed(() => value('sun_grid_w') + value('bank_grid_w') + value('output_grid_w'))
 const height = V0 + 110
 function scrub(event: PointerEvent) {
   if (event.buttons === 0 && event.type !== 'pointerdown') return
@@ -72,7 +75,9 @@ function scrub(event: PointerEvent) {
       <b>{{ clock(series.minute[now] ?? 0) }}</b> {{ told }}.
       <span class="soft">
         {{ tidy(value('soc') * 100, 1) }} %, {{ tidy(value('volts'), 2) }} V, {{ tidy(value('amps'), 0) }} A · load
-        {{ tidy(value('load_w'), 0) }} W · sun {{ tidy(value('sun_w'), 0) }} W
+        {{ tidy(value('load_w'), 0) }} W · sun {{ tidy(value('sun_w') + value('output_sun_w'), 0) }} W<template v-if="sold > 0.5">
+          · sold {{ tidy(sold, 0) }} W</template
+        ><template v-if="value('overload')"> · the source is overloaded</template>
       </span>
     </p>
     <input v-model.number="at" type="range" min="0" :max="n - 1" class="scrub" aria-label="Minute of the simulated day" />

@@ -12,8 +12,9 @@ defineProps<{ units: UnitWindows[] }>()
       <b>{{ u.unit }}</b>
       <span v-for="(s, k) in u.slots" :key="k" class="slot">
         {{ s.kind === 'slot' ? k + 1 : s.kind }} {{ s.start }}–{{ s.end
-        }}<template v-if="s.kind === 'slot'">
-          {{ s.charge_allowed ? 'charge' : s.holds ? 'hold' : s.free ? 'free' : s.exports ? 'export' : 'use' }}</template
+        }}<template v-if="s.kind === 'slot'"
+          >{{ ' '
+          }}{{ s.charge_allowed ? 'charge' : s.holds ? 'hold' : s.free ? 'free' : s.exports ? 'export' : 'use' }}</template
         ><template v-if="s.target_soc !== null"> to {{ Math.round((s.target_soc ?? 0) * 100) }} %</template
         ><template v-if="s.power_w !== null"> {{ s.power_w }} W</template><span v-if="s.note" class="soft"> ({{ s.note }})</span>
       </span>

@@ -4,14 +4,17 @@ import ChoiceField from '../../ui/ChoiceField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
-import type { Win } from './ribbon'
+import PickField from '../../ui/PickField.vue'
+import { useJob } from '../../job/use-job'
+import type { Season, Win } from './ribbon'
 
-defineProps<{ windows: Win[]; chosen: number | null }>()
+defineProps<{ windows: Win[]; seasons: Season[]; chosen: number | null }>()
+const job = useJob()
 const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
 </script>
 
 <template>
-  <fieldset data-pointer="/windows" tabindex="-1" class="list">
+  <fieldset data-pointer="/windows" tabindex="-1" class="list" :class="{ seasonal: seasons.length }">
     <legend>Windows</legend>
     <EmptyNote v-if="!windows.length">No window yet: the units do what their source order says, all day.</EmptyNote>
     <table v-else>
@@ -24,6 +27,7 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
           <th>Do</th>
           <th>Target</th>
           <th>Power</th>
+          <th v-if="seasons.length">Season</th>
           <th></th>
         </tr>
       </thead>
@@ -51,6 +55,17 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
           <td>
             <NumberField v-if="w.action !== 'hold'" :path="`/windows/${i}/power_w`" :label="`Window ${i + 1} power`" bare />
           </td>
+          <td v-if="seasons.length">
+            <span v-if="w.from_date" class="soft">{{ w.from_date }} to {{ w.to_date }}</span>
+            <PickField
+              v-else
+              :model-value="w.season ?? ''"
+              :choices="[['', 'all year'], ...seasons.map((s) => [s.name, s.name] as const)]"
+              :label="`Window ${i + 1} season`"
+              class="season"
+              @pick="(v) => job.set(`/windows/${i}/season`, v === '' ? undefined : v)"
+            />
+          </td>
           <td><button class="plain" :aria-label="`Remove window ${i + 1}`" @click="emit('remove', i)">Remove</button></td>
         </tr>
       </tbody>
@@ -64,6 +79,21 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
 }
 .daytext :deep(.text) {
   width: 96px;
+}
+.season {
+  width: 104px;
+}
+.seasonal :deep(.action .pick) {
+  width: 118px;
+}
+.seasonal :deep(.number) {
+  width: 76px;
+}
+.seasonal .time :deep(.text) {
+  width: 66px;
+}
+.seasonal .daytext :deep(.text) {
+  width: 72px;
 }
 .list {
   margin-top: 18px;

@@ -5,6 +5,7 @@ import type { DayFigures, Simulation } from '../../api/client'
 import { tidy } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
 import LedgerTable from './LedgerTable.vue'
+import ManyWeathers from './ManyWeathers.vue'
 import MonthBars from './MonthBars.vue'
 import YearDays from './YearDays.vue'
 import WorkBar from '../../ui/WorkBar.vue'
@@ -76,8 +77,9 @@ const words = (d: DayFigures) =>
     <p v-for="a in year.assumed" :key="a" class="soft small">Assumed: {{ a }}.</p>
   </template>
   <p v-else-if="run.state.value !== 'running'" class="soft">
-    525,600 minutes with this plan's thresholds, sun from the site's sky and seeded weather.
+    525,600 minutes with what the sheets say, sun from the site's sky and seeded weather.
   </p>
+  <ManyWeathers />
 </template>
 
 <style scoped>

@@ -9,6 +9,29 @@ export interface Win {
   action: string
   target_soc?: number
   power_w?: number
+  season?: string
+  from_date?: string
+  to_date?: string
+}
+export interface Season {
+  name: string
+  from: string
+  to: string
+  tariff?: unknown
+}
+/** Whether a day of the year (MM-DD) lies between two, both within; the stretch may lie over the new year. */
+export const covers = (first: string, last: string, day: string): boolean =>
+  first <= last ? first <= day && day <= last : day >= first || day <= last
+/** The first date from one on that lies in a part of the year. */
+export function firstIn(start: string, part: { from_date: string; to_date: string } | undefined): string {
+  const at = new Date(start + 'T00:00:00Z')
+  if (!part || Number.isNaN(at.getTime())) return start
+  for (let k = 0; k < 367; k++) {
+    const iso = at.toISOString().slice(0, 10)
+    if (covers(part.from_date, part.to_date, iso.slice(5))) return iso
+    at.setUTCDate(at.getUTCDate() + 1)
+  }
+  return start
 }
 export const minutes = (time: string): number => Number(time.slice(0, 2)) * 60 + Number(time.slice(3))
 export const clock = (m: number): string => {
@@ -37,8 +60,9 @@ export interface Piece {
   part: 'whole' | 'evening' | 'morning'
 }
 /** The pieces of the windows on one weekday; one over midnight is split, its morning lies on the next day. */
-export function pieces(windows: Win[], day: number): Piece[] {
+export function pieces(windows: Win[], day: number, held?: number[]): Piece[] {
   return windows.flatMap((w, index) => {
+    if (held && !held.includes(index)) return []
     const a = minutes(w.from)
     const b = minutes(w.to)
     if (a === b) return []
