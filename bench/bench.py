@@ -22,15 +22,17 @@ from tests.adversary import chained_profile
 from bench.server import demo_server
 from ewerer.core.devices.library import parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel
+from ewerer.core.devices.slots.forms import compile_slots
 from ewerer.core.documents import InverterProfile, parse_json
-from ewerer.core.flow import adviser, results, scenario
-from ewerer.core.flow.kernel import U_COUNT
+from ewerer.core.flow import adviser, results, scenario, sweep
+from ewerer.core.flow.kernel import U_COUNT, U_TO_MAINS
 from ewerer.core.plan import plan
 from ewerer.core.visit.order import entry_order
 from ewerer.core.visit.working_list import unit_order
 
 ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "ewerer" / "demo" / "skerry-field-station.json"
+SLOW = ROOT / "tests" / "data" / "cases" / "slow-windows-21.json"
 PRICED = DEMO.with_name("tarn-dairy.json")
 
 
@@ -81,9 +83,20 @@ def core_rows() -> list[Row]:
     small = parse_job(DEMO.read_bytes(), library)
     # Each plan is of another job than the one before: what is kept from plan to plan helps as it does between edits.
     edits = itertools.cycle([parse_job(large_job(1000 + 100 * (37 * k % 64)), library) for k in range(64)])
+    slow = json.loads(SLOW.read_bytes())["windows"]
+    weeks = [parse_job(json.dumps({**json.loads(DEMO.read_bytes()), "windows": slow}), library).windows]
+    windowed = itertools.cycle(
+        [parse_job(json.dumps({**json.loads(large_job(1000 + 100 * (37 * k % 64))), "windows": slow}), library) for k in range(64)]
+    )
     return [
         timed("plan, 12 units and 32 modules, after an edit of the loads, in the core", lambda: plan(next(edits), library), 15, 60),
+        timed("plan, the same with 21 windows, in the core", lambda: plan(next(windowed), library), 15, 60),
         timed("plan of the demo job, in the core", lambda: plan(small, library), 20, 60),
+        *(
+            timed(f"21 windows compiled, form {p.slots.form} of {p.name}", lambda p=p: compile_slots(weeks[0], p.slots), 5, 30)
+            for p in library
+            if isinstance(p, InverterProfile) and p.slots is not None
+        ),
     ]
 
 
@@ -158,21 +171,23 @@ def flow_rows() -> list[Row]:
     three = json.loads(DEMO.read_text())
     three["units"].append({**three["units"][1], "id": "U3"})
     job, priced = parse_job(json.dumps(three), library), parse_job(PRICED.read_bytes(), library)
-    year, month = scenario.build(job, library, 365, 1), scenario.build(job, library, 30, 1)
-    # Units set alike are carried as one group; then each of the three is decided for itself, the dearest case.
+    year, month = scenario.build(job, library, 365), scenario.build(job, library, 30)
+    # Units set alike are carried as one group; unlike ones go over to the mains each at its own level.
     assert (year.sun.shape[0], year.units[:, U_COUNT].tolist()) == (525_600, [3])
-    rows = [timed("a year at 1-minute steps, three units set alike, kernel alone", year.run, 40, 30, 3)]
+    rows = [timed("a year at 1-minute steps, three units set alike, kernel alone", year.run, 25, 30, 3)]
     for one in (year, month):
         one.units = np.repeat(one.units, 3, axis=0)
         one.units[:, U_COUNT] = 1
-    rows.append(timed("a year at 1-minute steps, three units each for itself, kernel alone", year.run, 40, 30, 3))
+        one.units[:, U_TO_MAINS] += [0.0, 0.01, 0.02]
+    rows.append(timed("a year at 1-minute steps, three unlike units, kernel alone", year.run, 30, 30, 3))
     start = time.perf_counter()
     month.run(plain=True)
     plain_ns = (time.perf_counter() - start) / month.sun.shape[0] * 1e9
     kernel_ns = rows[-1].median / 525_600 * 1e6
     rows.append(Row(f"the same beside the plain-Python reference ({kernel_ns:.0f} ns a step)", plain_ns / kernel_ns, "times", 25, 1,
                     plain_ns / kernel_ns, True))  # fmt: skip
-    rows.append(timed("a year with sun, weather, loads and ledger", lambda: results.simulate(job, library, 365), 1500, 5, 1))
+    rows.append(timed("a year with sun, weather, loads and ledger", lambda: results.simulate(job, library, 365), 200, 9, 2))
+    rows.append(timed("200 weathers of a year", lambda: sweep.sweep(priced, library, 200), 25_000, 1, 0))
     rows.append(timed("windows adviser on the demo tariff", lambda: adviser.advise(priced, library), 3000, 5, 1))
     rows.append(timed("gentlest current over a year", lambda: results.gentlest_current(job, library), 5000, 3, 1))
     return rows

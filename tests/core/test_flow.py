@@ -48,10 +48,10 @@ def decide(mode, **more):
     flows = (
         K.decide_off_grid(
             mode, v["charge_order"], v["sun"], v["load"], v["other"], v["mains_cap"], v["transferred"], v["action"], v["power"], below, done, v["rests"],
-            v["can_charge"], v["can_discharge"], v["rating"], v["mains_charge"], v["eta"], v["eta_charge"], v["drain"], v["assist"],
+            v["can_charge"], v["can_discharge"], v["rating"], v["mains_charge"], v["eta"], 1 / v["eta"], v["eta_charge"], v["drain"], v["assist"],
         )
         if v["grid"]
-        else K.decide_island(v["sun"], v["load"], v["off"], v["can_charge"], v["can_discharge"], v["rating"], v["eta"], v["drain"], False)
+        else K.decide_island(v["sun"], v["load"], v["off"], v["can_charge"], v["can_discharge"], v["rating"], v["eta"], 1 / v["eta"], v["drain"], False)
     )  # fmt: skip
     return dict(zip(FLOWS, flows, strict=True))
 

@@ -92,7 +92,7 @@ def test_the_decision_beside_the_grid_is_the_table_restated():
         c = random_step(r)
         g = K.decide_grid(
             c["mode"], c["order"], int(c["bank_first"]), c["sell"], c["sun"], c["load"], c["other"], c["mains"], c["action"], c["power"], c["below"],
-            c["done"], c["rests"], c["can_charge"], c["can_discharge"], c["rating"], c["mains_charge"], 1.0, 1.0, c["export"], c["cap_w"],
+            c["done"], c["rests"], c["can_charge"], c["can_discharge"], c["rating"], c["mains_charge"], 1.0, 1.0, 1.0, c["export"], c["cap_w"],
         )  # fmt: skip
         bank = g[3] + g[10] - g[5] - g[6] - g[7]
         grid = g[8] + g[9] + g[10] - g[2] - g[7]

@@ -323,6 +323,15 @@ class HasMenu:
         """The settings by the quantity they carry; the first one counts."""
         return {s.quantity: s for s in reversed(self.settings) if s.quantity is not None}
 
+    @cached_property
+    def all_by_quantity(self) -> dict[str, list[Setting]]:
+        """All settings of each quantity that some carry."""
+        out: dict[str, list[Setting]] = {}
+        for s in self.settings:
+            if s.quantity is not None:
+                out.setdefault(s.quantity, []).append(s)
+        return out
+
     def setting_for(self, quantity: str) -> Setting | None:
         """Return the setting that carries ``quantity``, or None."""
         return self.by_quantity.get(quantity)

@@ -54,8 +54,8 @@ WORTH = 0.002
 
 
 # Variables of one quarter hour [kW]: sun to loads, others, grid, bank; bank to loads, others, grid; mains to loads, others, bank (DC);
-# loads that go without; energy at its end [kWh].
-(SL, SO, SG, SB, BL, BO, BG, ML, MO, MB, LOST, END), WIDTH = range(12), 12
+# an array on the output side to loads, others, grid, bank (DC); loads that go without; energy at its end [kWh].
+(SL, SO, SG, SB, BL, BO, BG, ML, MO, MB, OL, OO, OG, OB, LOST, END), WIDTH = range(16), 16
 
 
 def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> float:
@@ -74,6 +74,7 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     mode, sells = int(scenario.cho[K.I_MODE]), bool(scenario.cho[K.I_SELL] == 1)
     eta, eta_in = float(par[K.P_ETA]), float(par[K.P_ETA_CHARGE])
     sun = mean(scenario.sun) * float(par[K.P_ETA_SUN]) / 1000
+    beside = mean(scenario.output_sun) / 1000
     there = mean(scenario.grid.astype(np.float64))
     load, other = mean(scenario.load) / 1000, mean(scenario.other * scenario.grid) / 1000
     price, sell = mean(scenario.price), mean(scenario.sell)
@@ -92,11 +93,12 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     high[:, SO] = big if hybrid and (mode != K.ESSENTIAL or sells) else 0.0
     high[:, BO] = big if hybrid and mode != K.ESSENTIAL else 0.0
     high[:, SG] = big if feed_in or (hybrid and sells) else 0.0
+    high[:, OO], high[:, OG] = high[0, SO], high[0, SG]
+    high[:, OB] = float(par[K.P_OUTPUT_CHARGE_W]) / 1000
     high[:, BG] = big if feed_in else 0.0
     high[:, MB] = from_mains if scenario.cho[K.I_CHARGE_ORDER] != K.SUN_ONLY else 0.0
     high[:, LOST] = np.where(there < 1 - 1e-9, big, 0.0)
-    high[there < 1e-9][:, [SO, SG, BO, BG, MO, MB]] = 0.0
-    for flow in (SG, BG, MB, MO, SO, BO):
+    for flow in (SG, BG, MB, MO, SO, BO, OO, OG):
         high[there < 1e-9, flow] = 0.0
     high[there < 1e-9, ML] = float(par[K.P_GEN_W]) / 1000 if scenario.cho[K.I_GENERATOR] else 0.0
     high[:, END] = scenario.stored_kwh(1.0)
@@ -112,11 +114,11 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     cost = np.zeros((n, WIDTH))
     cost[:, [ML, MO]] = (price * hours * there)[:, None]
     cost[:, MB] = price * hours * there / eta_in
-    cost[:, [SG, BG]] = -(sell * hours)[:, None]
+    cost[:, [SG, BG, OG]] = -(sell * hours)[:, None]
     months = sorted({d[:7] for d in scenario.dates})
     month_of = np.array([months.index(d[:7]) for d in scenario.dates])
     day_of = np.searchsorted(scenario.begins, np.arange(n) * per, side="right") - 1
-    both = np.flatnonzero((sell > price + 1e-9) | (price < 0)) if high[:, [SG, BG]].max() > 0 else np.array([], dtype=int)
+    both = np.flatnonzero((sell > price + 1e-9) | (price < 0)) if high[:, [SG, BG, OG]].max() > 0 else np.array([], dtype=int)
     peaks, flags = n * WIDTH, n * WIDTH + len(months)
     size = flags + len(both)
 
@@ -145,19 +147,25 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         def here(*terms: tuple[int, float], at: int = at) -> list[tuple[int, float]]:
             return [(at + c, v) for c, v in terms]
 
-        put(here((SL, 1.0), (BL, 1.0), (ML, 1.0), (LOST, 1.0)), load[i], load[i])
-        put(here((SO, 1.0), (BO, 1.0), (MO, 1.0)), other[i], other[i])
+        put(here((SL, 1.0), (BL, 1.0), (ML, 1.0), (OL, 1.0), (LOST, 1.0)), load[i], load[i])
+        put(here((SO, 1.0), (BO, 1.0), (MO, 1.0), (OO, 1.0)), other[i], other[i])
+        put(here((OL, 1.0), (OO, 1.0), (OG, 1.0), (OB, 1 / eta_in)), 0.0, beside[i])
         put(here((SL, 1 / eta), (SO, 1 / eta), (SG, 1 / eta), (SB, 1.0)), 0.0, sun[i])
         before = [(at - WIDTH + END, -1.0)] if i else []
         put(
-            [*here((END, 1.0), (SB, -hours), (MB, -hours), (BL, hours / eta), (BO, hours / eta), (BG, hours / eta)), *before],
+            [
+                *here(
+                    (END, 1.0), (SB, -hours), (MB, -hours), (OB, -hours), (BL, hours / eta), (BO, hours / eta), (BG, hours / eta)
+                ),
+                *before,
+            ],
             -idle * hours + (0.0 if i else begun),
             0.0 + (0.0 if i else begun),
         )
         put(here((SL, 1.0), (SO, 1.0), (SG, 1.0), (BL, 1.0), (BO, 1.0), (BG, 1.0)), 0.0, rated)
         put(here((BL, 1 / eta), (BO, 1 / eta), (BG, 1 / eta)), 0.0, discharge)
-        put(here((SB, 1.0), (MB, 1.0)), 0.0, charge + idle)
-        put(here((SG, 1.0), (BG, 1.0)), 0.0, export)
+        put(here((SB, 1.0), (MB, 1.0), (OB, 1.0)), 0.0, charge + idle)
+        put(here((SG, 1.0), (BG, 1.0), (OG, 1.0)), 0.0, export)
         put(here(*bought), 0.0, max(mains * there[i], load[i] + other[i]))
         if mode == K.PEAK:
             put(here((BL, 1.0), (BO, 1.0)), 0.0, above[i])
@@ -168,7 +176,8 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         at = int(i) * WIDTH
         buys = max(mains, load[i] + other[i])
         put([(at + c, v) for c, v in bought] + [(flags + j, -buys)], -np.inf, 0.0)
-        put([(at + SG, 1.0), (at + BG, 1.0), (flags + j, rated)], -np.inf, rated)
+        most = rated + beside[i]
+        put([(at + SG, 1.0), (at + BG, 1.0), (at + OG, 1.0), (flags + j, most)], -np.inf, most)
     whole = np.concatenate([cost.ravel(), np.full(len(months), demand_per_kw), np.zeros(len(both))])
     kinds = np.concatenate([np.zeros(flags), np.ones(len(both))])
     found = milp(

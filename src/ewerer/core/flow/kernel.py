@@ -78,10 +78,10 @@ GENERATOR_REASONS = tuple(r.replace("mains", "generator") for r in REASONS)
 """The same where the AC comes from the generator."""
 
 
-def decide_island(sun, load, off, can_charge, can_discharge, rating, eta, drain, hybrid):  # type: ignore[no-untyped-def]
+def decide_island(sun, load, off, can_charge, can_discharge, rating, eta, per_ac, drain, hybrid):  # type: ignore[no-untyped-def]
     """Return the flows of one step without an AC source: essential loads only, none at all while the output is ``off``.
 
-    ``drain`` is what the bank gives before the sun does, because it stands above the chargers' volts [W AC].
+    ``per_ac`` is 1 / eta; ``drain`` is what the bank gives before the sun does, because it stands above the chargers' volts [W AC].
     Returns (sun_load, sun_other, sun_grid, sun_bank, curtailed, bank_load, bank_other, bank_grid, mains_load,
     mains_other, mains_bank, unserved, reason).
     """
@@ -91,7 +91,7 @@ def decide_island(sun, load, off, can_charge, can_discharge, rating, eta, drain,
     served = min(load, rating)
     first = min(drain, served, can_discharge)
     sun_load = min(served - first, sun * eta)
-    sun_bank = min(sun - sun_load / eta, can_charge)
+    sun_bank = min(sun - sun_load * per_ac, can_charge)
     bank_load = min(served - sun_load, can_discharge)
     unserved = load - sun_load - bank_load
     reason = BY_SUN
@@ -104,13 +104,13 @@ def decide_island(sun, load, off, can_charge, can_discharge, rating, eta, drain,
     elif bank_load > 1e-9:
         reason = BY_BANK
     return (
-        sun_load, 0.0, 0.0, sun_bank, sun - sun_load / eta - sun_bank, bank_load, 0.0, 0.0, 0.0, 0.0, 0.0, unserved, reason
+        sun_load, 0.0, 0.0, sun_bank, sun - sun_load * per_ac - sun_bank, bank_load, 0.0, 0.0, 0.0, 0.0, 0.0, unserved, reason
     )  # fmt: skip
 
 
 def decide_off_grid(  # type: ignore[no-untyped-def]
     mode, charge_order, sun, load, other, cap, transferred, action, power, below, done, rests, can_charge, can_discharge, rating,
-    mains_charge, eta, eta_charge, drain, assist,
+    mains_charge, eta, per_ac, eta_charge, drain, assist,
 ):  # fmt: skip
     """Return the flows of one step of an off-grid unit while an AC source is there; flows as :func:`decide_island`.
 
@@ -143,7 +143,7 @@ def decide_off_grid(  # type: ignore[no-untyped-def]
     served = min(load, rating)
     first = 0.0 if connected else min(drain, served, can_discharge, limit)
     sun_load = min(served - first, sun * eta)
-    rest = sun - sun_load / eta
+    rest = sun - sun_load * per_ac
     bank_load = mains_load = mains_bank = unserved = 0.0
     if connected:
         need = load - sun_load
@@ -189,7 +189,7 @@ def decide_off_grid(  # type: ignore[no-untyped-def]
 
 def decide_grid(  # type: ignore[no-untyped-def]
     mode, charge_order, priority, sell, sun, load, other, cap, action, power, below, done, rests, can_charge, can_discharge, rating,
-    mains_charge, eta, eta_charge, export_limit, peak_cap,
+    mains_charge, eta, per_ac, eta_charge, export_limit, peak_cap,
 ):  # fmt: skip
     """Return the flows of one step of a hybrid unit beside the grid; flows as :func:`decide_island`.
 
@@ -210,7 +210,7 @@ def decide_grid(  # type: ignore[no-untyped-def]
         left -= sun_bank
     room = rating
     sun_load = min(load, left * eta, room)
-    left -= sun_load / eta
+    left -= sun_load * per_ac
     room -= sun_load
     # What the bank may not be charged from meanwhile: feed-in while it gives.
     feeding = mode == FEED_IN and gives
@@ -220,14 +220,14 @@ def decide_grid(  # type: ignore[no-untyped-def]
         left -= sun_bank
     if serves_other or sell:
         sun_other = min(other, left * eta, room)
-        left -= sun_other / eta
+        left -= sun_other * per_ac
         room -= sun_other
     if not first and (mode == ZERO_EXPORT or mode == PEAK):
         sun_bank = min(left, can_charge)
         left -= sun_bank
     if mode == FEED_IN or sell:
         sun_grid = min(left * eta, export_limit, room)
-        left -= sun_grid / eta
+        left -= sun_grid * per_ac
         room -= sun_grid
     if feeding:
         # Sun that the AC side can't take still charges.
@@ -347,7 +347,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
     series,
     daily,
 ):
-    """Run all steps; fill ``series`` (a row for so many steps after those skipped, or no rows) and ``daily`` (a row a day).
+    """Run all steps; fill ``series`` (a row for so many steps after those skipped, or no rows) and ``daily`` (a row a day;
+    its first three columns, which do not depend on the run, are filled before).
 
     ``begins`` are the steps at which days begin, and the last step's number after all. Each step is cut into
     so many parts as the bank's size asks for. Returns the last SOC.
@@ -437,21 +438,26 @@ def simulate_py(  # type: ignore[no-untyped-def]
             level_full = (j - 1 + (full_v - low) / step) / top
     groups = units.shape[0]
     over = 0  # a bit for each group that has gone over to mains
+    everyone = (1 << groups) - 1
     rating = counted = mains_charge = 0.0
     for u in range(groups):
         rating += units[u, U_COUNT] * units[u, U_INVERTER_W]
         mains_charge += units[u, U_COUNT] * units[u, U_MAINS_CHARGE_W]
         counted += units[u, U_COUNT]
+    per_rating = 1.0 / rating if rating > 0.0 else 0.0
     record = series.shape[0] > 0
     skip = cho[I_SKIP]
     dt = dt_h / parts
+    # Divisions take long and stand in the way of the next step: done once.
+    per_ac, per_charge, conductance = 1.0 / eta, 1.0 / eta_charge, 1.0 / resistance
+    per_step, per_amp, warming = capacity / dt, dt / capacity, dt * 3600.0 / thermal_j_k
     weight = 1.0 / (parts * per_row)
     quarter_wh = quarter_h = 0.0
     days = begins.shape[0] - 1
     for d in range(days):
-        w_sun = w_load = w_other = w_used = w_lost = w_in = w_out = w_mains = w_mch = w_sent = w_gen = w_dark = moves = nights = (
-            gen_h
-        ) = starts = fulls = beyond = cost = earned = peak = over_h = off_h = 0.0
+        w_used = w_lost = w_in = w_out = w_mains = w_mch = w_sent = w_gen = w_dark = moves = nights = gen_h = starts = fulls = (
+            beyond
+        ) = cost = earned = peak = over_h = off_h = 0.0
         full_at = -1.0
         daily[d, 27] = low_s = high_s = soc
         low_v = high_v = volts
@@ -521,10 +527,10 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # Stages: constant current and voltage, float, charge again.
                 absorb_v = full_v if periodic else absorb_set
                 wanted = absorb_v if stage == 0 else float_v
-                into = (wanted - emf) / resistance
+                into = (wanted - emf) * conductance
                 # No more than brings the bank to rest there within the step.
                 rest = ((level_full if periodic else level_absorb) if stage == 0 else level_float) - soc
-                rest *= capacity / dt
+                rest *= per_step
                 drain = 0.0
                 if into < 0.0:
                     into = rest if rest > into else into
@@ -532,7 +538,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     into = 0.0
                 elif into > rest:
                     into = rest if rest > 0.0 else 0.0
-                space = (to_soc - soc) * capacity / dt
+                space = (to_soc - soc) * per_step
                 space = space if space > 0.0 else 0.0
                 into = space if into > space else into
                 into = most_in if into > most_in else into
@@ -570,7 +576,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     if over & 1 == 1:
                         below = True
                 out = most_out
-                holds = (soc - (floor if mains and hybrid else 0.0)) * capacity / dt
+                holds = (soc - (floor if mains and hybrid else 0.0)) * per_step
                 out = holds if out > holds else out
                 can_discharge = 0.0
                 off = shut or (island_off and not source and hybrid)
@@ -612,12 +618,12 @@ def simulate_py(  # type: ignore[no-untyped-def]
                         anywhere = 1
                         g = decide_grid(  # type: ignore[no-untyped-call]
                             mode, charge_order, priority, sell, sun_dc, need, beside, cap, act, power[k], below, done, rests, can_charge,
-                            can_discharge, rating, mains_charge if ac_on or act != AUTO else 0.0, eta, eta_charge, export_w, peak_w,
+                            can_discharge, rating, mains_charge if ac_on or act != AUTO else 0.0, eta, per_ac, eta_charge, export_w, peak_w,
                         )  # fmt: skip
                     else:
                         g = decide_off_grid(  # type: ignore[no-untyped-call]
                             OFF_GRID_BANK, charge_order, sun_dc, need, 0.0, cap, True, AUTO, -1.0, False, False, False, can_charge,
-                            can_discharge, rating, mains_charge, eta, eta_charge, 0.0, assist,
+                            can_discharge, rating, mains_charge, eta, per_ac, eta_charge, 0.0, assist,
                         )  # fmt: skip
                     f0, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11 = (
                         g[0], g[1], g[2], g[3], g[4], g[5], g[6], g[7], g[8], g[9], g[10], g[11]
@@ -626,8 +632,6 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 else:
                     act_here = act if mains else AUTO
                     for u in range(groups):
-                        most = units[u, U_INVERTER_W] * units[u, U_COUNT]
-                        part = most / rating
                         before = over >> u & 1
                         gone = before
                         if before == 1:
@@ -637,41 +641,45 @@ def simulate_py(  # type: ignore[no-untyped-def]
                             gone = 1
                         if gen_on and not mains:
                             gone = 1
-                        over ^= (before ^ gone) << u
-                        if source:
-                            if gone != before:
+                        if gone != before:
+                            over ^= 1 << u
+                            if source:
                                 moves += units[u, U_COUNT]
                                 if sun[k] <= 30.0:
                                     nights += units[u, U_COUNT]
-                            if gone == 1:
-                                anywhere = 1
+                    if not source:
+                        g = decide_island(sun_dc, need, off, can_charge, can_discharge, rating, eta, per_ac, drain, hybrid)  # type: ignore[no-untyped-call]
+                        f0, f3, f4, f5, f11 = g[0], g[3], g[4], g[5], g[11]
+                        reason = g[12]
+                    elif over == 0 or over == everyone:
+                        # All do the same: decided once, for their ratings together.
+                        anywhere = 1 if over != 0 else 0
+                        g = decide_off_grid(  # type: ignore[no-untyped-call]
+                            mode, charge_order, sun_dc, need, beside, cap, over != 0 or shut, act_here, power[k], below, done, rests and mains,
+                            can_charge, can_discharge, rating, mains_charge if ac_on else 0.0, eta, per_ac, eta_charge, drain, assist,
+                        )  # fmt: skip
+                        f0, f3, f4, f5, f8, f9, f10, f11 = g[0], g[3], g[4], g[5], g[8], g[9], g[10], g[11]
+                        reason = g[12]
+                    else:
+                        anywhere = 1
+                        for u in range(groups):
+                            most = units[u, U_INVERTER_W] * units[u, U_COUNT]
+                            part = most * per_rating
                             g = decide_off_grid(  # type: ignore[no-untyped-call]
-                                mode, charge_order, sun_dc * part, need * part, beside * part, cap * part, gone == 1 or shut, act_here,
+                                mode, charge_order, sun_dc * part, need * part, beside * part, cap * part, over >> u & 1 == 1 or shut, act_here,
                                 power[k] * part if power[k] >= 0.0 else -1.0, below, done, rests and mains, can_charge * part,
                                 can_discharge * part, most, units[u, U_MAINS_CHARGE_W] * units[u, U_COUNT] if ac_on else 0.0, eta,
-                                eta_charge, drain * part, assist,
+                                per_ac, eta_charge, drain * part, assist,
                             )  # fmt: skip
-                        else:
-                            g = decide_island(  # type: ignore[no-untyped-call]
-                                sun_dc * part,
-                                need * part,
-                                off,
-                                can_charge * part,
-                                can_discharge * part,
-                                most,
-                                eta,
-                                drain * part,
-                                hybrid,
-                            )
-                        f0 += g[0]
-                        f3 += g[3]
-                        f4 += g[4]
-                        f5 += g[5]
-                        f8 += g[8]
-                        f9 += g[9]
-                        f10 += g[10]
-                        f11 += g[11]
-                        reason = g[12]
+                            f0 += g[0]
+                            f3 += g[3]
+                            f4 += g[4]
+                            f5 += g[5]
+                            f8 += g[8]
+                            f9 += g[9]
+                            f10 += g[10]
+                            f11 += g[11]
+                            reason = g[12]
                 if given > g0:
                     # What an array on the output side has beyond the loads there: other loads, bank and grid by way of the units.
                     left = given - g0
@@ -689,14 +697,14 @@ def simulate_py(  # type: ignore[no-untyped-def]
                             export_room = export_w - f2 - f7
                             g2 = min(left, export_room if export_room > 0.0 else 0.0)
                 f4 += wasted
-                p = f3 + f10 + g3 - (f5 + f6 + f7) / eta - use
+                p = f3 + f10 + g3 - (f5 + f6 + f7) * per_ac - use
                 root = emf * emf + 4.0 * resistance * p
-                amps = (math.sqrt(root if root > 0.0 else 0.0) - emf) / (2.0 * resistance)
-                soc += amps * dt / capacity
+                amps = (math.sqrt(root if root > 0.0 else 0.0) - emf) * (0.5 * conductance)
+                soc += amps * per_amp
                 soc = 0.0 if soc < 0.0 else (1.0 if soc > 1.0 else soc)
                 volts = emf + amps * resistance
                 heat = amps * amps * resistance
-                temp += (heat - leak_w_k * (temp - ambient_c)) * dt * 3600.0 / thermal_j_k
+                temp += (heat - leak_w_k * (temp - ambient_c)) * warming
                 since_full += dt
                 if stage == 0:
                     if volts >= absorb_v - 0.02:
@@ -722,15 +730,12 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     stage = 0
                     held = 0.0
                     periodic = True
-                drawn = f8 + f9 + f10 / eta_charge
+                drawn = f8 + f9 + f10 * per_charge
                 sent = f2 + f7 + g2
                 overload = 0
                 if source and f8 + f9 > (breaker_w if mains else gen_w) + 1e-6:
                     overload = 1
                     over_h += dt
-                w_sun += (sun[k] + given) * dt
-                w_load += load[k] * dt
-                w_other += other[k] * dt
                 w_used += (f0 + f1 + f2 + f3 + g0 + g1 + g2 + g3) * dt
                 w_lost += (f4 + given - g0 - g1 - g2 - g3 / eta_charge) * dt
                 if amps >= 0.0:
@@ -739,7 +744,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     w_out -= volts * amps * dt
                 if mains:
                     w_mains += drawn * dt
-                    w_mch += f10 / eta_charge * dt
+                    w_mch += f10 * per_charge * dt
                     cost += drawn * dt * price[k] / 1000.0
                     earned += sent * dt * sell_price[k] / 1000.0
                     quarter_wh += drawn * dt
@@ -799,9 +804,6 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     series[r, 25] = anywhere
                     series[r, 26] = 1.0 if gen_on else series[r, 26]
                     series[r, 27] = 1.0 if overload == 1 else series[r, 27]
-        daily[d, 0] = w_sun
-        daily[d, 1] = w_load
-        daily[d, 2] = w_other
         daily[d, 3] = w_used
         daily[d, 4] = w_lost
         daily[d, 5] = w_in

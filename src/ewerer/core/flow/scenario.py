@@ -114,6 +114,8 @@ class Scenario:
         rows = -(-(self.sun.shape[0] - skip) // self.per_row)
         series = np.zeros((rows if record else 0, len(K.SERIES)))
         daily = np.zeros((len(self.dates), len(K.DAILY)))
+        for column, watts in enumerate((self.sun + self.output_sun, self.load, self.other)):
+            daily[:, column] = np.add.reduceat(watts, self.begins[:-1]) * self.inner_s / 3600
         if plain:
             self.last_soc = float(K.simulate_py(*self.arrays(series, daily)))  # type: ignore[no-untyped-call]
         else:

@@ -91,7 +91,13 @@ def _worst(branches: tuple[Branch, ...]) -> Step | None:
 
 def steps_of(order: Sequence[Branch]) -> list[Step]:
     """Return the closings of an order, the first module being there already."""
-    return [closing(order[k], order[:k]) for k in range(1, len(order))]
+    return list(_steps(tuple(order)))
+
+
+@lru_cache(maxsize=256)
+def _steps(order: tuple[Branch, ...]) -> tuple[Step, ...]:
+    """Return the same, kept ready: a plan asks more than once, and modules change seldom."""
+    return tuple(closing(order[k], order[:k]) for k in range(1, len(order)))
 
 
 def gentlest_order(branches: Sequence[Branch]) -> tuple[list[Branch], Step | None]:

@@ -593,8 +593,12 @@ def equalising_off(unit: Device, solved: Solved) -> bool:
 
 @check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
 def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    seen = set()
+    seen, told = set(), set()
     for unit in solved.devices:
+        alike = (unit.profile.id, unit.role, tuple(solved.values[unit.id].items()))
+        if alike in told:
+            continue
+        told.add(alike)
         for name, value in solved.values[unit.id].items():
             if (unit.profile.id, name, value) in seen:
                 continue
@@ -605,8 +609,8 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 continue  # a time that never runs
             if isinstance(value, (str, bool)):
                 continue
-            for s in unit.profile.settings:
-                if s.quantity != name or s.is_choice:
+            for s in unit.profile.all_by_quantity.get(name, ()):
+                if s.is_choice:
                     continue
                 e = encode(s, value, unit.profile)
                 if not e.cut or isinstance(e.value, (str, bool)):
@@ -629,8 +633,12 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
 
 @check("choice-missing", "sheet", "The unit offers the planned choice", "choice in choices")
 def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    seen = set()
+    seen, told = set(), set()
     for unit in solved.devices:
+        alike = (unit.profile.id, unit.role, tuple(solved.values[unit.id].items()))
+        if alike in told:
+            continue
+        told.add(alike)
         for name, value in solved.values[unit.id].items():
             if (unit.profile.id, name, value) in seen:
                 continue

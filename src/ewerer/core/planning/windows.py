@@ -15,6 +15,7 @@ from itertools import groupby, pairwise
 from ..devices.slots.forms import compile_slots, sayable, slots_day
 from ..devices.slots.week import (
     DAY,
+    Day,
     YearPart,
     covers,
     dates_of,
@@ -42,15 +43,23 @@ DST = formula_rule(
 
 def compare(windows: Sequence[Window], slots: Sequence[Slot], form: SlotForm, loads_w: float) -> tuple[int, float, list[Segment]]:
     """Return minutes a week in which the slots differ from the intent, the energy that stands for [kWh], and where."""
-    made = slots_day(slots, form)
-    off, kwh = 0, 0.0
+    off, loaded, kwh, where = _compared(tuple(windows), slots_day(slots, form), form)
+    return off, round(kwh + loaded * loads_w / 60_000, 3), list(where)
+
+
+@lru_cache(maxsize=64)
+def _compared(windows: tuple[Window, ...], made: Day, form: SlotForm) -> tuple[int, int, float, tuple[Segment, ...]]:
+    """Return minutes a week that differ, those of them at the loads' power, energy of the rest [kWh], and where."""
+    off, loaded, kwh = 0, 0, 0.0
     where: list[Segment] = []
     for d, day in enumerate(sayable(intent_days(windows), form)):
         for a, b, wanted, gets in differ(day, made):
             off += b - a
-            kwh += (b - a) * (max(wanted.power, gets.power, 0.0) or loads_w) / 60_000
+            power = max(wanted.power, gets.power, 0.0)
+            kwh += (b - a) * power / 60_000
+            loaded += 0 if power else b - a
             where.append(Segment(days=DAYS[d], start=time_of(a), end=time_of(b), wanted=wanted.action, gets=gets.action))
-    return off, round(kwh, 3), _joined(where)
+    return off, loaded, kwh, tuple(_joined(where))
 
 
 def _joined(where: Sequence[Segment]) -> list[Segment]:
@@ -118,21 +127,21 @@ def tariff_on(job: Job, date: dt.date) -> Tariff | None:
     return next((s.tariff for s in job.seasons if s.tariff is not None and covers(s.from_, s.to, day)), job.tariff)
 
 
-def _meet(a: Window, b: Window, seasons: Sequence[Season]) -> bool:
-    """Return whether two windows hold on one day of the year."""
-    one, other = dates_of(a, seasons), dates_of(b, seasons)
-    if one is None or other is None:
-        return True
-    return covers(*one, other[0]) or covers(*other, one[0])
-
-
 def clashes(windows: Sequence[Window], seasons: Sequence[Season] = ()) -> list[Clash]:
     """Return every stretch in which two windows want different things, by pairs of windows, then in the order of the week."""
+    return list(_clashes(tuple(windows), tuple(dates_of(w, seasons) for w in windows)))
+
+
+@lru_cache(maxsize=64)
+def _clashes(windows: tuple[Window, ...], dates: tuple[tuple[str, str] | None, ...]) -> tuple[Clash, ...]:
+    """Return the clashes of windows; ``dates`` are first and last day (MM-DD) of each, None all year."""
     out = []
     held = [list(spans(w)) for w in windows]
     for j, later in enumerate(windows):
         for i, earlier in enumerate(windows[:j]):
-            if what_of(earlier) == what_of(later) or not _meet(earlier, later, seasons):
+            one, other = dates[i], dates[j]
+            apart = one is not None and other is not None and not (covers(*one, other[0]) or covers(*other, one[0]))
+            if apart or what_of(earlier) == what_of(later):
                 continue
             for d, a, b in held[j]:
                 out += [
@@ -140,7 +149,7 @@ def clashes(windows: Sequence[Window], seasons: Sequence[Season] = ()) -> list[C
                     for e, x, y in held[i]
                     if e == d and max(a, x) < min(b, y)
                 ]
-    return out
+    return tuple(out)
 
 
 def price_week(tariff: Tariff) -> list[PriceStretch]:
