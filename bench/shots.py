@@ -63,6 +63,15 @@ def year(page: Page, base: str) -> None:
     page.locator("[data-calendar]").wait_for(timeout=120_000)
 
 
+def weathers(page: Page, base: str) -> None:
+    stage(LARCH, "Windows")(page, base)
+    page.get_by_role("tab", name="Year").click()
+    choose(page, "Vary", "watts of the array")
+    page.get_by_label("Values").fill("2000 4000 8000")
+    page.get_by_role("button", name="Run the weathers").click()
+    page.locator("[data-sweep]").wait_for(timeout=240_000)
+
+
 def as_found(page: Page, base: str) -> None:
     stage(LARCH, "Sheet")(page, base)
     page.get_by_role("tab", name="As found").click()
@@ -99,6 +108,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "sources": (stage(SKERRY, "Sources"), "light", (1280, 1000)),
     "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 1000)),
     "year": (year, "light", (1280, 900)),
+    "weathers": (weathers, "light", (1280, 800)),
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),

@@ -531,10 +531,11 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # No more than brings the bank to rest there within the step.
                 rest = ((level_full if periodic else level_absorb) if stage == 0 else level_float) - soc
                 rest *= per_step
-                drain = 0.0
+                back = 0.0
                 if into < 0.0:
+                    # The bank stands above the chargers' volts: it gives until it has come down to them.
                     into = rest if rest > into else into
-                    drain = -into * wanted * eta if not hybrid and into < 0.0 else 0.0
+                    back = -into * wanted if into < 0.0 else 0.0
                     into = 0.0
                 elif into > rest:
                     into = rest if rest > 0.0 else 0.0
@@ -544,7 +545,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 into = most_in if into > most_in else into
                 # Chargers carry what the units use themselves and the loads on the DC side beside what goes into the bank.
                 use = 0.0 if dead or soc <= 1e-9 else idle_w + dc_load_a * volts
-                can_charge = into * (emf + into * resistance) + use
+                can_charge = into * (emf + into * resistance) + (use - back if use > back else 0.0)
+                drain = (back - use) * eta if back > use and not hybrid else 0.0
                 if stage == 1 and not floats:
                     can_charge = 0.0
                     drain = 0.0 if hybrid else 1e12
