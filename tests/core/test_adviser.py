@@ -74,6 +74,14 @@ def test_cases_that_were_advised_dearer_than_nothing(case, least):
     assert told.cost_without - told.cost_with >= least
 
 
+@pytest.mark.parametrize("days", [1, 2])
+@pytest.mark.parametrize("start", ["2025-03-30", "2025-10-26"])
+def test_days_of_23_and_25_hours_are_advised(start, days):
+    job = parse_job(text_of("adv-dst-1day"), LIBRARY)
+    told = hold(job.model_copy(update={"flow": job.flow.model_copy(update={"start": start})}), days)
+    assert told.days == days
+
+
 def test_the_optimum_never_sells_while_it_buys():
     """Where a kWh sells for more than it costs, only the bank's round trip earns: bounded by what fits through it."""
     job = parse_job(text_of("adv-feedin"), LIBRARY)

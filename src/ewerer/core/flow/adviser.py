@@ -29,7 +29,7 @@ from ..planning.units import resolve_units
 from ..trade.rules import formula_rule
 from . import kernel as K
 from .results import AT, ledger_of
-from .scenario import Scenario, build, codes_of, week_of
+from .scenario import Scenario, build, codes_of, prices_of, week_of
 from .settings import Floats
 
 OPTIMUM = formula_rule(
@@ -430,8 +430,9 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
         cost, left, dark = found
         return float("inf") if cost > base - 1e-9 or dark > base_dark + 0.005 else cost - end_value * (left - base_left)
 
-    workday = int(np.argmax(scenario.weekday < 5))
-    day_price = scenario.price[workday : workday + DAY * 60 // scenario.inner_s][:: 60 // scenario.inner_s][:DAY]
+    # A workday's prices by the clock, whatever the length of the days that are simulated.
+    workday = int(next((d for d in scenario.weekday if d < 5), 0))
+    day_price, _ = prices_of(job.tariff, np.arange(DAY), np.full(DAY, workday))
     rated = float((scenario.units[:, K.U_COUNT] * scenario.units[:, K.U_INVERTER_W]).sum())
     powers = [round(rated * part, -1) for part in (0.1, 0.25, 0.5, 1.0)] if form.power != "none" else []
     targets = (1.0, 0.9, 0.75, 0.6) if form.target != "none" else (1.0,)

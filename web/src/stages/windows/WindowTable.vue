@@ -83,18 +83,6 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
 .season {
   width: 104px;
 }
-.seasonal :deep(.action .pick) {
-  width: 118px;
-}
-.seasonal :deep(.number) {
-  width: 76px;
-}
-.seasonal .time :deep(.text) {
-  width: 66px;
-}
-.seasonal .daytext :deep(.text) {
-  width: 72px;
-}
 .list {
   margin-top: 18px;
 }
@@ -114,5 +102,17 @@ tr.chosen td {
 }
 .action :deep(.pick) {
   width: 172px;
+}
+.seasonal :deep(.action .pick) {
+  width: 118px;
+}
+.seasonal :deep(.number) {
+  width: 70px;
+}
+.seasonal .time :deep(.text) {
+  width: 66px;
+}
+.seasonal .daytext :deep(.text) {
+  width: 72px;
 }
 </style>
