@@ -22,7 +22,8 @@ $(S)/python: requirements.txt pyproject.toml
 		.venv/bin/pip install -q --require-hashes -r requirements.txt; \
 		.venv/bin/pip install -q --no-deps --no-build-isolation -e . || .venv/bin/pip install -q --no-deps -e .; \
 		$(PY) -m compileall -q src/ewerer; \
-		$(PY) -c "import django, numba, numpy, pydantic, ewerer"'
+		$(PY) -c "import django, numba, numpy, pydantic, ewerer"; \
+		.venv/bin/ewerer simulate src/ewerer/demo/larch-hollow-workshop.json >/dev/null  # compiles the kernel once, for the first simulated day'
 	@mkdir -p $(S) && touch $@
 
 $(S)/python-test: $(S)/python requirements-test.txt

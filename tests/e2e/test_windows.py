@@ -342,3 +342,18 @@ def test_an_array_on_the_output_side_is_added_and_judged(opened):
     expect(page.get_by_text("It must turn itself down when the bank is full").first).to_be_visible()
     row.get_by_role("button", name="Remove R1").click()
     expect(page.get_by_text("The array on the output side is larger than the units")).to_have_count(0)
+
+
+def test_selling_surplus_is_chosen_with_its_caution(opened):
+    page = opened(TARN, "Sources")
+    sold = page.get_by_role("radiogroup", name="Surplus is")
+    expect(sold).to_be_visible()
+    expect(page.get_by_text("Export and islanding need the grid operator's permission")).to_have_count(0)
+    sold.get_by_text("sold", exact=True).click()
+    expect(page.get_by_text("Export and islanding need the grid operator's permission")).to_be_visible()
+    expect(page.get_by_text("Export needs permission")).to_be_visible()
+    page.get_by_label("Export at most").click()
+    page.keyboard.type("2500")
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("up to 2500 W")).to_be_visible()
+    saved(page)

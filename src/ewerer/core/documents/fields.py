@@ -180,7 +180,7 @@ def _table() -> list[FieldWords]:
         ("sun/on_output/*/array_w", "Array", "W", "as the inverter"),
         ("sun/on_output/*/tilt_deg", "Tilt", "°"),
         ("sun/on_output/*/azimuth_deg", "Azimuth", "°"),
-        ("sun/on_output/*/lowers_by_hz", "Lowers its power with the frequency"),
+        ("sun/on_output/*/lowers_by_hz", "Lowers its power with the frequency", "", 1, ((1, "yes"), (0, "no"))),
         ("sun/chargers/*/id", "Name of the charger"),
         ("sun/chargers/*/profile", "Model"),
         ("sun/chargers/*/firmware", "Firmware"),

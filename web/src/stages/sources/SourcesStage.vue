@@ -14,6 +14,7 @@ import { useJob } from '../../job/use-job'
 const job = useJob()
 const sources = computed(() => job.plan.value?.sources)
 const mode = computed(() => (job.at('/policy/mode') as string | undefined) ?? 'off-grid')
+const sells = computed(() => mode.value === 'feed-in' || (mode.value !== 'off-grid' && job.at('/policy/sell_surplus') === true))
 const { nameOf } = useLibrary()
 const generator = computed(() => sources.value?.generator)
 const has = (s: string) => ((job.at('/site/sources') as string[] | undefined) ?? []).includes(s)
@@ -32,16 +33,17 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
   <p class="lede">Which source carries the loads first, which may charge, and what the AC input and the generator bear.</p>
   <div class="fields">
     <ChoiceField path="/policy/mode" select class="mode" />
-    <ChoiceField v-if="mode !== 'off-grid'" path="/policy/priority" />
+    <ChoiceField v-if="mode !== 'off-grid' && mode !== 'peak-shaving'" path="/policy/priority" />
+    <ChoiceField v-if="mode !== 'off-grid' && mode !== 'feed-in'" path="/policy/sell_surplus" boolean />
     <NumberField v-if="mode === 'peak-shaving'" path="/policy/peak_cap_w" />
-    <NumberField v-if="mode === 'feed-in'" path="/policy/export_limit_w" />
+    <NumberField v-if="sells" path="/policy/export_limit_w" />
     <NumberField v-if="mode !== 'off-grid'" path="/policy/outage_reserve_soc" />
   </div>
   <div class="fields second">
     <ChoiceField path="/policy/source_order" />
     <ChoiceField path="/policy/charge_order" />
   </div>
-  <CautionLine v-if="mode === 'feed-in'">
+  <CautionLine v-if="sells">
     Export and islanding need the grid operator's permission; local code and licensed practice decide.
   </CautionLine>
 
