@@ -94,10 +94,11 @@ def _keys(solved: Solved, result: Plan) -> dict[str, str]:
             "off-grid": job.policy.source_order.replace("-", ", "),
             "feed-in": "feeds the grid",
             "essential-only": "essential loads",
-            "zero-export": "no export",
+            "zero-export": "all loads" if job.policy.sell_surplus else "no export",
             "peak-shaving": "shaves peaks",
         }
-        keys["sources"] = words[job.policy.mode]
+        sold = ", surplus sold" if job.policy.sell_surplus and job.policy.mode not in ("off-grid", "feed-in") else ""
+        keys["sources"] = words[job.policy.mode] + sold
     if job.windows:
         keys["windows"] = f"{len(job.windows)} window{'s' if len(job.windows) > 1 else ''}"
     rows = [(u.id, r.setting) for u in (*result.units, *result.devices) for r in u.settings]

@@ -179,7 +179,7 @@ def _table() -> list[FieldWords]:
         ("sun/on_output/*/inverter_w", "Its inverter", "W"),
         ("sun/on_output/*/array_w", "Array", "W", "as the inverter"),
         ("sun/on_output/*/tilt_deg", "Tilt", "°"),
-        ("sun/on_output/*/azimuth_deg", "Azimuth", "°"),
+        ("sun/on_output/*/azimuth_deg", "Direction", "°"),
         ("sun/on_output/*/lowers_by_hz", "Lowers its power with the frequency", "", 1, ((1, "yes"), (0, "no"))),
         ("sun/chargers/*/id", "Name of the charger"),
         ("sun/chargers/*/profile", "Model"),
@@ -260,7 +260,7 @@ def _table() -> list[FieldWords]:
             (
                 ("off-grid", "off grid, mains or generator behind it"),
                 ("essential-only", "beside the grid, essential loads only"),
-                ("zero-export", "beside the grid, all loads, no export"),
+                ("zero-export", "beside the grid, all loads, bank never sells"),
                 ("feed-in", "beside the grid, surplus fed in"),
                 ("peak-shaving", "beside the grid, shaving peaks"),
             ),

@@ -33,7 +33,7 @@ const remove = (index: number) =>
       <ChoiceField :path="`/sun/on_output/${i}/lowers_by_hz`" boolean />
       <button class="plain" :aria-label="`Remove ${a.id}`" @click="remove(i)">Remove</button>
     </div>
-    <p>
+    <p class="adding">
       <button @click="add">Add array on the output side</button>
       <span class="soft small"> One with its own inverter, wired where the loads are.</span>
     </p>
@@ -43,3 +43,9 @@ const remove = (index: number) =>
     </CautionLine>
   </fieldset>
 </template>
+
+<style scoped>
+.adding {
+  margin-top: 10px;
+}
+</style>
