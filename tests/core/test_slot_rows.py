@@ -4,6 +4,7 @@ import itertools
 import json
 from random import Random
 
+import numpy as np
 import pytest
 
 from ewerer.core.devices.library import parse_job, shipped_library
@@ -212,3 +213,28 @@ def test_slots_as_found_are_what_the_simulation_goes_by():
     assert set(plain.target[plain.action == K.CHARGE]) == {0.85} and (plain.action == K.CHARGE).sum() == 210
     off = build(parse_job(json.dumps(changed(SKERRY, as_found={"U1": {"win-on": "No"}})), LIBRARY), LIBRARY, 1, as_found=True)
     assert (off.action == K.AUTO).all()
+
+
+def test_a_unit_that_keeps_targets_in_volts_is_simulated_by_them():
+    """The bank rests in a window once its terminals reach the volts on the sheet, whatever the charge is then."""
+    window = {"from": "00:00", "to": "12:00", "action": "use", "target_soc": 0.4, "power_w": 1500}
+    job = changed(FENWICK, windows=[window], flow={"start_soc": 0.8}, loads__daily_wh=1500 * 24, loads__shape=[1] * 24)
+    sheet = plan_of(job).units[0]
+    entered = {r.value for r in sheet.settings if "target" in r.word and r.word.startswith("Slot")}
+    s = build(parse_job(json.dumps(job), LIBRARY), LIBRARY, 1)
+    assert s.cho[K.I_TARGET_V] == 1
+    using = s.action == K.USE
+    (volts,) = set(s.target[using])
+    assert any(abs(volts - v) < 0.1 for v in entered), "the same as on the sheet, but for its step"
+    s.sun[:] = 0.0
+    series, _ = s.run(record=True)
+    at = {name: i for i, name in enumerate(K.SERIES)}
+    gives = series[:, at["bank_load_w"]] > 1
+    rests = int(np.argmin(gives))
+    assert 0 < rests < 720 and not gives[rests:720].any()
+    assert series[rests - 1, at["volts"]] == pytest.approx(volts, abs=0.08)
+    loaded = series[rests - 1, at["soc"]]
+    s.par[K.P_R_OHM] *= 4
+    series, _ = s.run(record=True)
+    early = int(np.argmin(series[:, at["bank_load_w"]] > 1))
+    assert early < rests and series[early - 1, at["soc"]] > loaded + 0.02, "thin cables: the same volts at a higher charge"

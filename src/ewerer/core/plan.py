@@ -97,7 +97,7 @@ def _keys(solved: Solved, result: Plan) -> dict[str, str]:
             "zero-export": "all loads" if job.policy.sell_surplus else "no export",
             "peak-shaving": "shaves peaks",
         }
-        sold = ", surplus sold" if job.policy.sell_surplus and job.policy.mode not in ("off-grid", "feed-in") else ""
+        sold = ", surplus sold" if job.policy.sells and job.policy.mode != "feed-in" else ""
         keys["sources"] = words[job.policy.mode] + sold
     if job.windows:
         keys["windows"] = f"{len(job.windows)} window{'s' if len(job.windows) > 1 else ''}"

@@ -544,6 +544,11 @@ class Policy(Document):
                 raise ValueError(f"{name} is a figure")
         return own
 
+    @property
+    def sells(self) -> bool:
+        """Whether anything is fed into the grid: by the mode itself, or as surplus beside the grid."""
+        return self.mode == "feed-in" or (self.sell_surplus and self.mode != "off-grid")
+
     def own_number(self, name: str) -> float | None:
         """Return an own figure that is a number; None where there is none."""
         value = self.own_figures.get(name)

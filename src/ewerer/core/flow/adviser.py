@@ -12,25 +12,26 @@ import datetime as dt
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import product
+from typing import NamedTuple
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_matrix
 
 from ..devices.library import Library
-from ..devices.slots.forms import compile_slots, expand_slots, slots_day
-from ..devices.slots.week import AUTO, DAY, Day, begins, covers, intent_days, minutes_of, time_of
+from ..devices.slots.forms import compile_slots, slots_day
+from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, begins, covers, intent_days, minutes_of, time_of
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, Window
-from ..documents.profiles import SlotForm
-from ..documents.results.flow import Advice, AdvisedWindow, Ledger
-from ..planning.solved import host_of
+from ..documents.results.flow import Advice, AdvisedWindow
+from ..planning.pipeline import solve
+from ..planning.solved import Solved, Unit, host_of
 from ..planning.units import resolve_units
 from ..trade.rules import formula_rule
 from . import kernel as K
 from .results import AT, ledger_of
-from .scenario import Scenario, build, codes_of, prices_of, week_of
-from .settings import Floats
+from .scenario import Scenario, build, prices_of, slot_day, week_of
+from .settings import Floats, Ints
 
 OPTIMUM = formula_rule(
     "windows-optimum",
@@ -198,14 +199,13 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
 
 def _lowest_kwh(scenario: Scenario) -> float:
     """Return the least energy [kWh] that discharging beside the grid leaves: at the reserve, or where the bank rests at the transfer volts."""
-    par, at = scenario.par, np.linspace(0, 1, len(scenario.ocv))
+    par, hybrid = scenario.par, scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS
     if scenario.cho[K.I_BY_SOC] == 1:
-        least = float(par[K.P_RESERVE]) if scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS else float(par[K.P_SHUT_SOC])
+        least = float(par[K.P_RESERVE] if hybrid else par[K.P_SHUT_SOC])
     else:
-        volts = min(float(scenario.units[:, K.U_TO_MAINS].min()), float(par[K.P_SHUT_V]))
-        if scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS:
-            volts = float(scenario.units[:, K.U_TO_MAINS].min())
-        least = float(np.interp(volts / float(par[K.P_CELLS]), scenario.ocv, at))
+        to_mains = float(scenario.units[:, K.U_TO_MAINS].min())
+        volts = to_mains if hybrid else min(to_mains, float(par[K.P_SHUT_V]))
+        least = float(np.interp(volts / float(par[K.P_CELLS]), scenario.ocv, np.linspace(0, 1, len(scenario.ocv))))
     return scenario.stored_kwh(least) if least > 0 else 0.0
 
 
@@ -232,9 +232,13 @@ def candidates(day_price: Sequence[float], reserve: float, targets: Sequence[flo
     levels = _levels(day_price)
     if len(levels) < 2:
         return
+    use = What("use", reserve)
     for cheap, dear, target, between in product(levels[:-1][:3], levels[1:][-3:], targets, ("auto", "hold", "before")):
         if cheap >= dear:
             continue
+        middle = [cheap < p < dear for p in day_price]
+        used = [p >= dear for p in day_price]
+        held = middle if between == "hold" else [False] * DAY
         if between == "before":
             # Keep the charge until the first dear hour, then use it until power is cheap again.
             flags, spent = [], False
@@ -244,73 +248,60 @@ def candidates(day_price: Sequence[float], reserve: float, targets: Sequence[flo
                 spent = price >= dear or (spent and price > cheap)
                 flags.append(cheap < price < dear and not spent)
             held = [flags[(m - start) % DAY] for m in range(DAY)]
-            windows = [
-                Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "charge", "target_soc": target})
-                for a, b in _runs([p <= cheap for p in day_price])
-            ]
             used = [p > cheap and not h for p, h in zip(day_price, held, strict=True)]
-            windows += [
-                Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "use", "target_soc": reserve})
-                for a, b in _runs(used)
-            ]
-            windows += [Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "hold"}) for a, b in _runs(held)]
-            yield windows
+        elif between == "hold" and not any(middle):
             continue
-        low, high = _runs([p <= cheap for p in day_price]), _runs([p >= dear for p in day_price])
-        windows = [
-            Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "charge", "target_soc": target}) for a, b in low
-        ]
-        windows += [
-            Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "use", "target_soc": reserve}) for a, b in high
-        ]
-        if between == "hold":
-            windows += [
-                Window.model_validate({"from": time_of(a), "to": time_of(b), "action": "hold"})
-                for a, b in _runs([cheap < p < dear for p in day_price])
-            ]
-        if between == "auto" or any(cheap < p < dear for p in day_price):
-            yield windows
+        low = [p <= cheap for p in day_price]
+        wants = ((low, What("charge", target)), (used, use), (held, HOLD))
+        yield [_window(a, b, what) for minutes, what in wants for a, b in _runs(minutes)]
+
+
+class Told(NamedTuple):
+    """What a run comes to: cost [money], energy left in the bank [kWh], energy that loads went without [kWh]."""
+
+    cost: float
+    left_kwh: float
+    dark_kwh: float
+
+
+def ran(job: Job, scenario: Scenario) -> Told:
+    """Run a scenario and return what it comes to, by the simulation's own ledger."""
+    _, daily = scenario.run()
+    return Told(
+        ledger_of(job, scenario, daily, exact=True).cost,
+        scenario.stored_kwh(scenario.last_soc),
+        float(daily[:, AT["unserved_wh"]].sum()) / 1000,
+    )
 
 
 @dataclass(slots=True)
 class _Trial:
-    """A job's scenario, the ledger of the last run, and what is compared with: no windows."""
+    """A job as it is set with windows in force; which windows they are is tried here."""
 
     job: Job
+    host: Unit
+    solved: Solved
     scenario: Scenario
-    form: SlotForm
-    end_value: float
     tried: int = 0
 
-    def run(self, windows: Sequence[Window] | None) -> tuple[float, float, float]:
-        """Return cost [money], energy left [kWh], energy that loads went without [kWh] with windows as the unit's slots say them."""
+    def run(self, windows: Sequence[Window]) -> Told:
+        """Return what windows come to as the unit's slots say them."""
+        form = self.host.profile.slots
+        assert form is not None
+        self.tried += 1
+        day = slot_day(compile_slots(windows, form), self.host, self.solved)
+        return self._with(*day, self.scenario.minute_of_day, form.target == "volts")
+
+    def meant(self, windows: Sequence[Window]) -> Told:
+        """Return what windows come to as they are meant, whatever the unit's slots can say."""
         s = self.scenario
-        if windows is None:
-            s.action[:] = K.AUTO
-        else:
-            day = expand_slots(compile_slots(windows, self.form), self.form)
-            s.action[:], s.power[:], s.target[:] = (x[s.minute_of_day] for x in codes_of(day, self.form.form))
-            self.tried += 1
-        return self.told()
+        return self._with(*week_of(windows), s.weekday * DAY + s.minute_of_day, False)
 
-    def meant(self, windows: Sequence[Window]) -> tuple[float, float, float]:
-        """Return the same for windows as they are meant, whatever the unit's slots can say."""
+    def _with(self, action: Ints, power: Floats, target: Floats, at: Ints, volts: bool) -> Told:
         s = self.scenario
-        s.action[:], s.power[:], s.target[:] = (x[s.weekday * DAY + s.minute_of_day] for x in week_of(windows))
-        return self.told()
-
-    def told(self) -> tuple[float, float, float]:
-        _, daily = self.scenario.run()
-        return (
-            cost_of(ledger_of(self.job, self.scenario, daily, exact=True)),
-            self.scenario.stored_kwh(self.scenario.last_soc),
-            float(daily[:, AT["unserved_wh"]].sum()) / 1000,
-        )
-
-
-def cost_of(ledger: Ledger) -> float:
-    """Return what a ledger costs [money]: bought less sold plus demand."""
-    return ledger.bought - ledger.sold + ledger.demand
+        s.action, s.power, s.target = action[at], power[at], target[at]
+        s.cho[K.I_TARGET_V] = int(volts)
+        return ran(self.job, s)
 
 
 def flat(windows: Sequence[Window]) -> list[Window]:
@@ -323,14 +314,16 @@ def written(whole: Day) -> list[Window]:
     day = [s for s in whole if s[2] != AUTO]
     if len(day) > 1 and day[0][0] == 0 and day[-1][1] == DAY and day[0][2] == day[-1][2]:
         day = [*day[1:-1], (day[-1][0], day[0][1], day[0][2])]
-    return [
-        Window.model_validate(
-            {"from": time_of(a), "to": time_of(b), "action": what.action}
-            | ({"target_soc": what.target} if what.target >= 0 else {})
-            | ({"power_w": what.power} if what.power >= 0 else {})
-        )
-        for a, b, what in day
-    ]
+    return [_window(a, b, what) for a, b, what in day]
+
+
+def _window(start: int, end: int, what: What) -> Window:
+    """Return a window of every day, from minute to minute."""
+    return Window.model_validate(
+        {"from": time_of(start), "to": time_of(end), "action": what.action}
+        | ({"target_soc": what.target} if what.target >= 0 else {})
+        | ({"power_w": what.power} if what.power >= 0 else {})
+    )
 
 
 def changes(windows: Sequence[Window], powers: Sequence[float], targets: Sequence[float]) -> Iterator[list[Window]]:
@@ -389,12 +382,18 @@ def advise(job: Job, library: Library, days: int = 7, told: Callable[[str, float
         cost_without=round(without, 2),
         cost_with=round(cost, 2),
         cost_optimum=round(best, 2),
-        captured=round(1.0 if without - best <= 0.005 else (without - cost) / (without - best), 4),
+        captured=_captured(without, cost, best),
         currency=found[0][1].currency,
         days=sum(a.days for _, a in found),
         tried=sum(a.tried for _, a in found),
         words=" ".join(f"{season.name}: {a.words}" for season, a in found),
     )
+
+
+def _captured(without: float, cost: float, optimum: float) -> float:
+    """Return which part (0..1) of what perfect foresight would save is saved."""
+    possible = without - optimum
+    return 1.0 if possible <= 0.005 else round(max(0.0, min(1.0, (without - cost) / possible)), 4)
 
 
 def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], None]) -> Advice:
@@ -413,22 +412,18 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
             [Problem(pointer="/units", message="the host unit keeps no windows", expected="a unit with time slots")]
         )
     say("sun, loads and prices", 0.1)
-    plain = build(job.model_copy(update={"windows": []}), library, days)
-    _, daily = plain.run()
-    without = ledger_of(job, plain, daily, exact=True)
-    base, base_left, base_dark = cost_of(without), plain.stored_kwh(plain.last_soc), without.unserved_kwh
-    # As the units are set with windows in force; which windows they are is tried below.
-    anything = [Window.model_validate({"from": "00:00", "to": "00:15", "action": "hold"})]
-    scenario = build(job.model_copy(update={"windows": anything}), library, days)
-    for name in ("action", "power", "target"):
-        setattr(scenario, name, getattr(scenario, name).copy())
+    without = ran(job, build(job.model_copy(update={"windows": []}), library, days))
+    base = without.cost
+    anything = job.model_copy(update={"windows": [_window(0, SLOT_MIN, HOLD)]})
+    scenario = build(anything, library, days)
     reserve = max(float(scenario.par[K.P_RESERVE]), job.policy.outage_reserve_soc or 0.0)
     end_value = max(0.0, float(scenario.price.min())) / float(scenario.par[K.P_ETA_CHARGE])
-    trial = _Trial(job, scenario, form, end_value)
+    trial = _Trial(job, host, solve(anything, library), scenario)
 
-    def worth(found: tuple[float, float, float]) -> float:
-        cost, left, dark = found
-        return float("inf") if cost > base - 1e-9 or dark > base_dark + 0.005 else cost - end_value * (left - base_left)
+    def worth(found: Told) -> float:
+        if found.cost > base - 1e-9 or found.dark_kwh > without.dark_kwh + 0.005:
+            return float("inf")
+        return found.cost - end_value * (found.left_kwh - without.left_kwh)
 
     # A workday's prices by the clock, whatever the length of the days that are simulated.
     workday = int(next((d for d in scenario.weekday if d < 5), 0))
@@ -472,21 +467,16 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
     said = [w for w in written(slots_day(compile_slots(advised, form), form)) if _length(w) >= SLOT_MIN] if advised else []
     if said and worth(trial.run(said)) <= best[0] + 1e-6:
         advised = said
-    cost, left_kwh = base, base_left
-    if advised:
-        applied = build(job.model_copy(update={"windows": advised}), library, days)
-        _, daily = applied.run()
-        ledger = ledger_of(job, applied, daily, exact=True)
-        cost, left_kwh = cost_of(ledger), applied.stored_kwh(applied.last_soc)
-        if cost > base - 0.005 or ledger.unserved_kwh > base_dark + 0.005:
-            advised, cost, left_kwh = [], base, base_left
+    made = ran(job, build(job.model_copy(update={"windows": advised}), library, days)) if advised else without
+    if made.cost > base - 0.005 or made.dark_kwh > without.dark_kwh + 0.005:
+        advised, made = [], without
+    cost = made.cost
     say("perfect foresight", 0.8)
-    optimum = min(optimum_cost(scenario, job.tariff.demand_per_kw, min(left_kwh, base_left)), cost)
+    optimum = min(optimum_cost(scenario, job.tariff.demand_per_kw, min(made.left_kwh, without.left_kwh)), cost)
     saved, possible = base - cost, base - optimum
-    captured = 1.0 if possible <= 0.005 else max(0.0, min(1.0, saved / possible))
     money = job.tariff.currency
     words = (
-        f"Over {days} days these windows save {saved:.2f} {money} of {possible:.2f} {money} that perfect foresight would: {captured * 100:.0f} %."
+        f"Over {days} days these windows save {saved:.2f} {money} of {possible:.2f} {money} that perfect foresight would: {_captured(base, cost, optimum) * 100:.0f} %."
         if advised
         else "No windows would save anything with this tariff."
     )
@@ -503,7 +493,7 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
         cost_without=round(base, 2),
         cost_with=round(cost, 2),
         cost_optimum=round(optimum, 2),
-        captured=round(captured, 4),
+        captured=_captured(base, cost, optimum),
         currency=money,
         days=days,
         tried=trial.tried,

@@ -262,7 +262,7 @@ def decide_grid(  # type: ignore[no-untyped-def]
         reason = SHAVE
     elif charging:
         reason = WINDOW_CHARGE
-    elif bank_load + bank_other > 1e-9 and (mains_load <= 1e-9 or not gives):
+    elif bank_load + bank_other > 1e-9 and mains_load <= 1e-9:
         reason = BY_BANK
     elif mains_load > 1e-9 or (serves_other and mains_other > 1e-9):
         if action == HOLD:
@@ -279,8 +279,6 @@ def decide_grid(  # type: ignore[no-untyped-def]
             reason = UNDER_CAP
         else:
             reason = NEEDS_MAINS
-    elif bank_load + bank_other > 1e-9:
-        reason = BY_BANK
     return (
         sun_load, sun_other, sun_grid, sun_bank, left, bank_load, bank_other, bank_grid, mains_load, mains_other, mains_bank, 0.0, reason
     )  # fmt: skip
@@ -557,7 +555,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     if target_v and goal >= 0.0:
                         if act == CHARGE or act == FLAGGED:
                             hit = hit or volts >= goal
-                            done = hit
+                            done = below = hit
                         else:
                             hit = hit or volts <= goal
                             below = hit

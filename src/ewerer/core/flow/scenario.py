@@ -15,14 +15,15 @@ import pandas as pd
 import pvlib
 
 from ..devices.library import Library
-from ..devices.slots.forms import expand_slots
-from ..devices.slots.week import DAY, covers, days_of, intent_week, minutes_of, year_parts
+from ..devices.slots.forms import expand_slots, rules_of
+from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
 from ..documents import DocumentError, Problem
 from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
 from ..documents.results.windows import Slot
 from ..planning.bank import chemistry_of
 from ..planning.pipeline import solve
-from ..planning.solved import Solved
+from ..planning.slotrows import target_v
+from ..planning.solved import Solved, Unit
 from ..planning.sources import quiet_hours
 from ..planning.windows import tariff_on
 from ..trade.chemistries import derating, ocv_v
@@ -39,6 +40,10 @@ OCV_POINTS = 2001
 
 INNER_S = 60
 """Longest step that is computed [s]; longer ones are told as means of such."""
+
+
+SKY_S = 900
+"""Sun and weather are worked out every so many seconds and joined by straight lines."""
 
 
 PART_SOC = 0.02
@@ -266,14 +271,30 @@ def week_of(windows: Sequence[Window]) -> tuple[Ints, Floats, Floats]:
     return codes_of([what for day in intent_week(windows) for what in day])
 
 
-def codes_of(week: Sequence[Any], form: str = "") -> tuple[Ints, Floats, Floats]:
-    """Return action, power and target of every minute as the kernel takes them; a chain's charging slot also discharges above its target."""
-    actions = ACTIONS | ({"charge": K.FLAGGED} if form == "six" else {})
+def codes_of(week: Sequence[What]) -> tuple[Ints, Floats, Floats]:
+    """Return action, power and target of every minute as the kernel takes them."""
     return (
-        np.array([actions[w.action] for w in week], dtype=np.int64),
+        np.array([ACTIONS[w.action] for w in week], dtype=np.int64),
         np.array([w.power for w in week], dtype=np.float64),
         np.array([w.target for w in week], dtype=np.float64),
     )
+
+
+def slot_day(slots: Sequence[Slot], unit: Unit, solved: Solved) -> tuple[Ints, Floats, Floats]:
+    """Return action, power and target of every minute of any day as a unit's slots make it.
+
+    A chain's charging slot also discharges above its target. Targets are volts of the pack where the unit keeps them so.
+    """
+    form = unit.profile.slots
+    assert form is not None
+    day = expand_slots(slots, form)
+    action, power, target = codes_of(day)
+    if form.form == "six":
+        action[action == K.CHARGE] = K.FLAGGED
+    if form.target == "volts":
+        volts = {what: target_v(slot, unit, solved) for slot, what in rules_of(form).paint(slots) if what not in (AUTO, HOLD)}
+        target = np.array([-1.0 if (v := volts.get(w)) is None else v for w in day])
+    return action, power, target
 
 
 def prices_of(tariff: Tariff, minute: Ints, weekday: Ints) -> tuple[Floats, Floats]:
@@ -327,10 +348,10 @@ def build(
     when = calendar_of(start, days, job.site.time_zone, inner_s)
     minute, weekday, day = when.minute, when.weekday, when.day
     n = len(minute)
-    sun = _sun(job, start, days, when, inner_s, assumed)
+    sun, output_sun = sun_of(job, start, days, inner_s, assumed)
     load, other = _loads(job, solved, start, day, minute, assumed)
     par, cho, units = parameters(solved, as_found, assumed)
-    action, power, target = _window_arrays(job, solved, when, windows, as_found)
+    action, power, target = _window_arrays(job, solved, when, windows, as_found, cho)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
@@ -371,7 +392,7 @@ def build(
         step_s=step_s,
         inner_s=inner_s,
         sun=sun,
-        output_sun=_output_sun(job, start, days, when, inner_s),
+        output_sun=output_sun,
         load=load,
         other=other,
         action=action,
@@ -389,10 +410,10 @@ def build(
     )
 
 
-def sun_of(job: Job, start: dt.date, days: int, inner_s: int) -> tuple[Floats, Floats]:
+def sun_of(job: Job, start: dt.date, days: int, inner_s: int, assumed: list[str]) -> tuple[Floats, Floats]:
     """Return what arrays on the DC side [W DC] and on the output side [W AC] could give in every computed step."""
     when = calendar_of(start, days, job.site.time_zone, inner_s)
-    return _sun(job, start, days, when, inner_s, []), _output_sun(job, start, days, when, inner_s)
+    return _sun(job, start, days, when, inner_s, assumed), _output_sun(job, start, days, when, inner_s)
 
 
 def _output_sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int) -> Floats:
@@ -434,10 +455,6 @@ def _sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int, assu
     return _joined(_weathered(job, start, days), n, inner_s)
 
 
-SKY_S = 900
-"""Sun and weather are worked out every so many seconds and joined by straight lines."""
-
-
 def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
     shape = np.asarray(job.loads.shape or SHAPE, dtype=np.float64)
     hours = minute / 60
@@ -455,45 +472,41 @@ def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, as
 
 
 def _window_arrays(
-    job: Job, solved: Solved, when: Calendar, windows: Sequence[Window] | None, as_found: bool
+    job: Job, solved: Solved, when: Calendar, windows: Sequence[Window] | None, as_found: bool, cho: Ints
 ) -> tuple[Ints, Floats, Floats]:
-    host, minute = solved.host, when.minute
-    at = when.weekday * DAY + minute
-    if windows is not None:
-        action, power, target = week_of(windows)
-        return action[at], power[at], target[at]
-    form = host.profile.slots if host is not None else None
-    mine = next((u for u in solved.windows.units if host is not None and u.unit == host.id), None)
-    switched = host is None or reads(host, solved, as_found).flag("windows_on", True)
-    kept = list(job.windows) if any(u.profile.slots for u in solved.units) else []
+    """Return action, power and target of every step; the kernel is told where targets are volts."""
+    host = solved.host
+    assert host is not None
+    form = host.profile.slots
 
     def of(held: Sequence[Window], slots: Sequence[Slot] | None) -> tuple[Ints, Floats, Floats]:
         """Return the arrays of a week: as the host's slots say it, else as it is meant."""
         if form is None or slots is None:
             return week_of(held)
-        day = codes_of(expand_slots(slots, form), form.form)
-        return np.tile(day[0], 7), np.tile(day[1], 7), np.tile(day[2], 7)
+        cho[K.I_TARGET_V] = int(form.target == "volts")
+        action, power, target = slot_day(slots, host, solved)
+        return np.tile(action, 7), np.tile(power, 7), np.tile(target, 7)
 
-    found = found_slots(host, solved) if as_found and host is not None and form is not None and switched else None
-    if found is not None:
-        action, power, target = of([], found)
-        return action[at], power[at], target[at]
-    if not switched:
-        action, power, target = week_of([])
-        return action[at], power[at], target[at]
-    parts = year_parts(kept, job.seasons)
-    if not parts:
-        action, power, target = of(kept, mine.slots if mine is not None else None)
-        return action[at], power[at], target[at]
-    # Which part of the year every day lies in.
-    days = [d[5:] for d in when.dates]
-    part_of = np.array([next(i for i, p in enumerate(parts) if covers(p.first, p.last, d)) for d in days])
-    weeks = [
-        of([kept[i] for i in p.windows], mine.year[k].slots if mine is not None and mine.year else None)
-        for k, p in enumerate(parts)
-    ]
-    which = part_of[when.day]
-    return tuple(np.stack([w[k] for w in weeks])[which, at] for k in range(3))
+    which: Ints | int = 0
+    if windows is not None:
+        weeks = [week_of(windows)]
+    elif not reads(host, solved, as_found).flag("windows_on", True):
+        weeks = [week_of([])]
+    elif as_found and form is not None and (found := found_slots(host, solved)) is not None:
+        weeks = [of([], found)]
+    else:
+        kept = list(job.windows) if any(u.profile.slots for u in solved.units) else []
+        mine = next((u for u in solved.windows.units if u.unit == host.id), None)
+        parts = year_parts(kept, job.seasons)
+        weeks = [of([kept[i] for i in p.windows], mine.year[k].slots if mine else None) for k, p in enumerate(parts)]
+        weeks = weeks or [of(kept, mine.slots if mine else None)]
+        if parts:
+            # Which part of the year every day lies in.
+            days = (d[5:] for d in when.dates)
+            which = np.array([next(i for i, p in enumerate(parts) if covers(p.first, p.last, d)) for d in days])[when.day]
+    at = when.weekday * DAY + when.minute
+    action, power, target = (np.stack(kind)[which, at] for kind in zip(*weeks, strict=True))
+    return action, power, target
 
 
 def _prices(job: Job, when: Calendar) -> tuple[Floats, Floats]:

@@ -14,7 +14,7 @@ from ..documents.profiles import MenuProfile
 from ..documents.results.windows import Slot
 from ..planning.bank import chemistry_of
 from ..planning.limits import ac_limiter, loads_unmetered
-from ..planning.solved import Device, Solved, Unit
+from ..planning.solved import Device, Solved, SunCharger, Unit
 from ..trade.chemistries import soc_at
 from ..trade.margins import GENERATOR_STOP_SOC, LEGS, SUN_EFFICIENCY, USUAL_AMBIENT_C
 from ..trade.rules import formula_rule
@@ -103,6 +103,12 @@ def _own_sun_a(unit: Unit, held: Reads) -> float:
     return min(unit.profile.own_sun_a, held.set_number("sun_charge_max_a", unit.profile.own_sun_a))
 
 
+def _charger_a(charger: SunCharger, held: Mapping[str, Reads]) -> float:
+    """Return what a separate sun charger gives at most [A]: its menu's entry, else its rating."""
+    most, menu = charger.profile.charge_max_a, held.get(charger.job.id)
+    return menu.number("charge_max_a", most) if menu is not None else most
+
+
 def _bank_a(solved: Solved, held: Mapping[str, Reads], as_found: bool) -> float:
     """Return what may go into the bank [A]: the bank's own limit, a controller's cap, or what all chargers add up to."""
     limits = solved.limits
@@ -122,20 +128,16 @@ def _bank_a(solved: Solved, held: Mapping[str, Reads], as_found: bool) -> float:
             entries = held[solved.host.id if solved.host else u.id].number("charge_max_a", most)
             break
         entries += held[u.id].number("charge_max_a", most)
-    for c in solved.sun_chargers:
-        part = held.get(c.job.id)
-        entries += part.number("charge_max_a", c.profile.charge_max_a) if part else c.profile.charge_max_a
+    entries += sum(_charger_a(c, held) for c in solved.sun_chargers)
     # As found nothing but the entries holds the chargers back; planned, they add up to no more than the bank takes.
     return entries if as_found and entries > 0 else min(most, entries) if entries > 0 else most
 
 
 def _sun_a(solved: Solved, held: Mapping[str, Reads]) -> float:
     """Return what all sun chargers on the DC side give at most [A]; 0 where there is none."""
-    outside = sum(
-        held[c.job.id].number("charge_max_a", c.profile.charge_max_a) if c.job.id in held else c.profile.charge_max_a
-        for c in solved.sun_chargers
+    return sum(_charger_a(c, held) for c in solved.sun_chargers) + sum(
+        _own_sun_a(u, held[u.id]) for u in solved.units if u.job.array_w
     )
-    return outside + sum(_own_sun_a(u, held[u.id]) for u in solved.units if u.job.array_w)
 
 
 def found_slots(unit: Unit, solved: Solved) -> list[Slot] | None:
@@ -171,13 +173,14 @@ def _found_slot(kind: str, begin: float, end: float, parts: Mapping[str, Value],
     form, bank = unit.profile.slots, solved.bank
     assert form is not None and bank is not None
     target, power = parts.get("target"), parts.get("power")
-    if isinstance(target, float) and form.target == "volts":
-        target = soc_at(chemistry_of(solved.modules), target / bank.series_cells)
-    if isinstance(power, float) and form.power == "a":
-        power *= bank.nominal_v
     if isinstance(power, float):
-        power *= len(solved.units)
+        power *= len(solved.units) * (bank.nominal_v if form.power == "a" else 1.0)
     charges = kind == "charge" or bool(parts.get("charge")) or bool(parts.get("generator"))
+    if isinstance(target, float) and form.target == "volts" and solved.basis is not None:
+        # Back from the terminals to the charge at which the bank would rest there.
+        flow_v = (power if isinstance(power, float) else 0.0) / bank.nominal_v * solved.basis.path_ohm
+        rest_v = target - flow_v if charges else target + flow_v
+        target = soc_at(chemistry_of(solved.modules), rest_v / bank.series_cells)
     return Slot.model_validate(
         {
             "kind": kind,
@@ -205,8 +208,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
     rated = sum(u.profile.ratings.continuous_w for u in solved.units)
 
     mode = mine.word("mode", policy.mode)
-    sells = policy.sell_surplus and policy.mode in ("essential-only", "zero-export", "peak-shaving")
-    export_on = mine.flag("export_on", policy.mode == "feed-in" or sells)
+    export_on = mine.flag("export_on", policy.sells)
     export = policy.export_limit_w if policy.export_limit_w is not None else rated
     export = mine.set_number("export_limit_w", export)
     if mine.has("export_limit_pct"):

@@ -23,8 +23,8 @@ from ..devices.library import Library, parse_job, parse_profile
 from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.flow import Band, Sweep, SweepPart
+from ..planning.pipeline import solve
 from ..trade.rules import formula_rule
-from . import kernel as K
 from .results import AT, ledger_of
 from .scenario import Scenario, build, sun_of
 
@@ -46,6 +46,10 @@ FIELDS = {
 FIGURES = ("unserved_kwh", "generator_h", "mains_kwh", "export_kwh", "curtailed_kwh", "full_days", "lowest_soc", "cost")
 
 
+def _refused(message: str, value: object, expected: str) -> DocumentError:
+    return DocumentError([Problem(pointer="/vary", message=message, value=value, expected=expected)])
+
+
 def varied(job: Job, library: Library, field: str, value: str) -> Job:
     """Return the job with one field set to a value, as typed. Raises :class:`DocumentError` where that makes no job."""
     data = copy.deepcopy(job.to_data())
@@ -55,55 +59,32 @@ def varied(job: Job, library: Library, field: str, value: str) -> Job:
         figure = value
     number = float(figure) if isinstance(figure, (int, float)) and not isinstance(figure, bool) else None
     if field in FIELDS and (number is None or number <= 0):
-        raise DocumentError(
-            [Problem(pointer="/vary", message=f"{field} takes numbers above zero", value=value, expected=FIELDS[field])]
-        )
+        raise _refused(f"{field} takes numbers above zero", value, FIELDS[field])
     if field == "modules":
         modules = data.get("bank", {}).get("modules", [])
         if number is None or number != int(number) or not 1 <= number <= 64 or not modules:
-            raise DocumentError(
-                [
-                    Problem(
-                        pointer="/vary",
-                        message="no such number of modules",
-                        value=value,
-                        expected="1 to 64, of at least one that is there",
-                    )
-                ]
-            )
+            raise _refused("no such number of modules", value, "1 to 64, of at least one that is there")
         more = [copy.deepcopy(modules[0]) | {"id": f"{modules[0]['id']}-{i}"} for i in range(len(modules), int(number))]
         data["bank"]["modules"] = [*modules[: int(number)], *more]
     elif field == "array":
-        arrays = [
-            x
-            for x in (*data.get("sun", {}).get("chargers", []), *data.get("units", []), *data.get("sun", {}).get("on_output", []))
-            if x.get("array_w")
-        ]
+        sun = data.get("sun", {})
+        arrays = [x for x in (*sun.get("chargers", []), *data.get("units", []), *sun.get("on_output", [])) if x.get("array_w")]
         total = sum(x["array_w"] for x in arrays)
         if not arrays:
-            raise DocumentError(
-                [Problem(pointer="/vary", message="there is no array to vary", value=value, expected="a job with an array")]
-            )
+            raise _refused("there is no array to vary", value, "a job with an array")
         for x in arrays:
             x["array_w"] *= (number or 0.0) / total
     elif field == "reserve":
         data.setdefault("policy", {})["reserve_soc"] = number
     elif field == "amps":
-        capacity = float(build(job, library, 1).par[K.P_CAPACITY_AH])
-        data.setdefault("policy", {})["max_c_rate"] = round((number or 0.0) / capacity, 5)
+        bank = solve(job, library).bank
+        if bank is None:
+            raise _refused("there is no bank to charge", value, "a job with a bank")
+        data.setdefault("policy", {})["max_c_rate"] = round((number or 0.0) / bank.capacity_ah, 5)
     elif field.startswith("/"):
         _put(data, field, figure)
     else:
-        raise DocumentError(
-            [
-                Problem(
-                    pointer="/vary",
-                    message="no such field",
-                    value=field,
-                    expected=", ".join(FIELDS) + ", or a pointer such as /loads/daily_wh",
-                )
-            ]
-        )
+        raise _refused("no such field", field, ", ".join(FIELDS) + ", or a pointer such as /loads/daily_wh")
     return parse_job(json.dumps(data).encode(), library)
 
 
@@ -119,9 +100,7 @@ def _put(data: Any, pointer: str, value: Any) -> None:
         else:
             node[keys[-1]] = value
     except (KeyError, IndexError, ValueError, TypeError, AttributeError):
-        raise DocumentError(
-            [Problem(pointer="/vary", message="this pointer leads nowhere", value=pointer, expected="a field of the job")]
-        ) from None
+        raise _refused("this pointer leads nowhere", pointer, "a field of the job") from None
 
 
 _BUILD = Lock()
@@ -143,7 +122,7 @@ def one_weather(job: str, profiles: tuple[str, ...], days: int, seed: int) -> li
         parsed, held = _scenario(job, profiles, days)
     weathered = parsed.model_copy(update={"flow": parsed.flow.model_copy(update={"seed": seed})})
     start = dt.date.fromisoformat(parsed.flow.start)
-    sun, output = sun_of(weathered, start, days, held.inner_s)
+    sun, output = sun_of(weathered, start, days, held.inner_s, [])
     s = replace(held, sun=sun, output_sun=output, cho=held.cho.copy())
     _, daily = s.run()
     ledger = ledger_of(parsed, s, daily)
@@ -181,40 +160,34 @@ def sweep(
     field, values = vary or ("", ("",))
     jobs = [(v, varied(job, library, field, v) if field else job) for v in values]
     say("first weather", 0.01)
-    first = build(jobs[0][1], library, days)
     used = tuple(p.model_dump_json(by_alias=True, exclude_unset=True) for p in library)
-    assumed = list(first.assumed)
+    assumed = list(build(jobs[0][1], library, days).assumed)
     if job.flow.sun is not None:
         assumed.append("the sun is measured: it is the same in every weather")
     own = ThreadPoolExecutor(max_workers=os.cpu_count() or 1) if executor is None else None
     pool = executor or own
     assert pool is not None
-    pending: dict[Future[list[float]], int] = {}
-    found: list[list[list[float]]] = [[] for _ in jobs]
-    rows: dict[tuple[int, int], list[float]] = {}
+    places: dict[Future[list[float]], tuple[int, int]] = {}
+    rows = np.empty((len(jobs), weathers, len(FIGURES) + 25))
     try:
         for k, (_, one) in enumerate(jobs):
             text = json.dumps(one.to_data(), sort_keys=True)
             for seed in range(weathers):
-                future = pool.submit(one_weather, text, used, days, job.flow.seed + seed)
-                pending[future] = k * weathers + seed
-        for done, future in enumerate(as_completed(pending), 1):
-            at = pending[future]
-            rows[at // weathers, at % weathers] = future.result()
-            say(f"{done} of {len(pending)} years", 0.02 + 0.96 * done / len(pending))
+                places[pool.submit(one_weather, text, used, days, job.flow.seed + seed)] = k, seed
+        for done, future in enumerate(as_completed(places), 1):
+            rows[places[future]] = future.result()
+            say(f"{done} of {len(places)} years", 0.02 + 0.96 * done / len(places))
     finally:
-        for future in pending:
+        for future in places:
             future.cancel()
         if own is not None:
             own.shutdown(wait=True, cancel_futures=True)
-    for k in range(len(jobs)):
-        found[k] = [rows[k, seed] for seed in range(weathers)]
     return Sweep(
         job=job.name,
         weathers=weathers,
         days=days,
         field=field,
-        parts=[_part(value, np.array(each)) for (value, _), each in zip(jobs, found, strict=True)],
+        parts=[_part(value, each) for (value, _), each in zip(jobs, rows, strict=True)],
         currency=job.tariff.currency if job.tariff else "",
         assumed=assumed,
     )

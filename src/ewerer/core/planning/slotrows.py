@@ -77,15 +77,17 @@ def _part(setting: Setting, slot: Slot, unit: Unit, solved: Solved) -> Value | N
         return slot.charge_allowed and "mains" in sources
     if field == "generator":
         return slot.charge_allowed and "mains" not in sources and "generator" in sources
-    watts = _watts(slot, unit, solved) / (1 if setting.scope in ("host", "cluster-total") else len(solved.units))
     form = unit.profile.slots
-    volts = solved.bank.nominal_v if solved.bank else float(unit.profile.ratings.class_v)
     if field == "power":
-        return clean(round(watts / volts, 3)) if form is not None and form.power == "a" else clean(round(watts, 1))
-    soc = _target(slot, solved, unit)
-    if form is None or form.target != "volts":
-        return soc
-    return _volts(soc, watts * len(solved.units) / volts, slot, solved)
+        watts = _watts(slot, unit, solved) / (1 if setting.scope in ("host", "cluster-total") else len(solved.units))
+        return (
+            clean(round(watts / _nominal_v(unit, solved), 3)) if form is not None and form.power == "a" else clean(round(watts, 1))
+        )
+    return target_v(slot, unit, solved) if form is not None and form.target == "volts" else _target(slot, solved)
+
+
+def _nominal_v(unit: Unit, solved: Solved) -> float:
+    return solved.bank.nominal_v if solved.bank else float(unit.profile.ratings.class_v)
 
 
 def _watts(slot: Slot, unit: Unit, solved: Solved) -> float:
@@ -107,7 +109,7 @@ def _charge_amps(units: Sequence[Unit], solved: Solved) -> list[float]:
     return [parts.get(u.id, 0.0) for u in units]
 
 
-def _target(slot: Slot, solved: Solved, unit: Unit) -> float:
+def _target(slot: Slot, solved: Solved) -> float:
     """Return the charge (0..1) that a slot goes to: its own; full where it charges or holds; the reserve where the bank is used."""
     if slot.holds:
         return 1.0
@@ -118,12 +120,11 @@ def _target(slot: Slot, solved: Solved, unit: Unit) -> float:
     return solved.basis.reserve_soc if solved.basis is not None else 0.2
 
 
-def _volts(soc: float, amps: float, slot: Slot, solved: Solved) -> float | None:
-    """Return the terminal volts of the pack [V] at a charge level while the slot's power flows."""
+def target_v(slot: Slot, unit: Unit, solved: Solved) -> float | None:
+    """Return the terminal volts of the pack [V] at a slot's target while its power flows; None while there is no ladder."""
     basis = solved.basis
     if basis is None:
         return None
-    rest = basis.n * ocv_v(chemistry_of(solved.modules), soc)
-    sag = 0.0 if slot.holds else amps * basis.path_ohm
-    top = solved.charge_v
-    return clean(round(min(top, rest + sag) if slot.charge_allowed else rest - sag, 3))
+    rest = basis.n * ocv_v(chemistry_of(solved.modules), _target(slot, solved))
+    sag = 0.0 if slot.holds else _watts(slot, unit, solved) / _nominal_v(unit, solved) * basis.path_ohm
+    return clean(round(min(solved.charge_v, rest + sag) if slot.charge_allowed else rest - sag, 3))

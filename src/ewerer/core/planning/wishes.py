@@ -285,7 +285,7 @@ def _hybrid(
 ) -> Iterator[tuple[str, Callable[[], Given | None]]]:
     job = solved.job
     policy = job.policy
-    sells = policy.mode == "feed-in" or (policy.sell_surplus and policy.mode in ("essential-only", "zero-export", "peak-shaving"))
+    sells = policy.sells
     rated = sum(u.profile.ratings.continuous_w for u in solved.units) or profile.rated_w or 1.0
     export_w = (policy.export_limit_w if policy.export_limit_w is not None else rated) if sells else 0.0
     reserve = rung("to_mains_soc", "gen_start_soc")
