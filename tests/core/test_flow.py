@@ -14,6 +14,7 @@ from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, candidates
 from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, simulate
 from ewerer.core.flow.scenario import build, prices_of, weather
+from ewerer.core.flow.sweep import sweep
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of
 
 LIBRARY = shipped_library()
@@ -344,16 +345,24 @@ def test_what_cannot_be_simulated(name, days, words):
         simulate(job_of({"ewerer": "job/1", "name": "Empty"}), LIBRARY, 1)
 
 
-def test_work_can_be_stopped_between_its_parts():
+@pytest.mark.parametrize(
+    ("work", "at"),
+    [
+        (lambda told: simulate(job_of(SKERRY), LIBRARY, 3, told=told), 0.5),
+        (lambda told: sweep(job_of(SKERRY), LIBRARY, 30, 60, told=told), 0.1),
+    ],
+    ids=["simulate", "sweep"],
+)
+def test_work_can_be_stopped_between_its_parts(work, at):
     class Stop(Exception):
         pass
 
     def told(word, share):
-        if share > 0.5:
+        if share > at:
             raise Stop
 
     with pytest.raises(Stop):
-        simulate(job_of(SKERRY), LIBRARY, 3, told=told)
+        work(told)
 
 
 def test_as_found_beside_the_plan():

@@ -79,18 +79,6 @@ def test_what_cannot_be_varied_is_refused(field, value, words):
         varied(job_of(SKERRY), LIBRARY, field, value)
 
 
-def test_it_can_be_stopped():
-    class Stop(Exception):
-        pass
-
-    def told(word, share):
-        if share > 0.1:
-            raise Stop
-
-    with pytest.raises(Stop):
-        sweep(job_of(SKERRY), LIBRARY, 30, 60, told=told)
-
-
 def test_on_the_command_line(capsysbinary):
     path = str(DEMO / f"{SKERRY}.json")
     assert cli.main(["sweep", path, "--weathers", "3", "--days", "5", "--vary", "modules=2,4"]) == 0

@@ -70,6 +70,12 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     change(write(document.value, pointer, value), pointer)
   }
   /** Several places at once, as one step of undo. */
+  /** The list of a pointer with one entry taken out. */
+  const without = (pointer: string, index: number): unknown[] => {
+    const list = at(pointer)
+    return Array.isArray(list) ? list.filter((_, i) => i !== index) : []
+  }
+  const drop = (pointer: string, index: number) => set(pointer, without(pointer, index))
   function setAll(writes: [pointer: string, value: unknown][]) {
     if (!document.value) return
     change(writes.reduce((doc, [pointer, value]) => write(doc, pointer, value), document.value))
@@ -171,6 +177,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     at,
     set,
     setAll,
+    without,
+    drop,
     replace,
     undo,
     redo,

@@ -591,73 +591,69 @@ def equalising_off(unit: Device, solved: Solved) -> bool:
     return sheet is not None and any(r.quantity == "equalise_on" and r.value is False for r in sheet.settings)
 
 
-@check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
-def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
+def _planned_once(solved: Solved) -> Iterator[tuple[Device, str, Value]]:
+    """Yield every planned value once for each model, with the first device that has it."""
     seen, told = set(), set()
-    for unit in solved.devices:
-        alike = (unit.profile.id, unit.role, tuple(solved.values[unit.id].items()))
+    for device in solved.devices:
+        alike = (device.profile.id, device.role, tuple(solved.values[device.id].items()))
         if alike in told:
             continue
         told.add(alike)
-        for name, value in solved.values[unit.id].items():
-            if (unit.profile.id, name, value) in seen:
+        for name, value in solved.values[device.id].items():
+            if (device.profile.id, name, value) not in seen:
+                seen.add((device.profile.id, name, value))
+                yield device, name, value
+
+
+@check("entry-out-of-range", "sheet", "Every planned value can be entered on the unit", "entry_min <= entry <= entry_max")
+def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for unit, name, value in _planned_once(solved):
+        if name == "mains_charge_max_a" and not {"mains", "generator"} & set(solved.job.site.sources):
+            continue  # with no AC source the setting does nothing
+        if name == "equalise_min" and equalising_off(unit, solved):
+            continue  # a time that never runs
+        if isinstance(value, (str, bool)):
+            continue
+        for s in unit.profile.all_by_quantity.get(name, ()):
+            if s.is_choice:
                 continue
-            seen.add((unit.profile.id, name, value))
-            if name == "mains_charge_max_a" and not {"mains", "generator"} & set(solved.job.site.sources):
-                continue  # with no AC source the setting does nothing
-            if name == "equalise_min" and equalising_off(unit, solved):
-                continue  # a time that never runs
-            if isinstance(value, (str, bool)):
+            e = encode(s, value, unit.profile)
+            if not e.cut or isinstance(e.value, (str, bool)):
                 continue
-            for s in unit.profile.all_by_quantity.get(name, ()):
-                if s.is_choice:
-                    continue
-                e = encode(s, value, unit.profile)
-                if not e.cut or isinstance(e.value, (str, bool)):
-                    continue
-                side = QUANTITIES[name].side
-                worse = (side == "down" and e.value > value) or (side == "up" and e.value < value)
-                timer = QUANTITIES[name].kind == "time"  # ends a charge too early; hurts nobody
-                yield rule.finding(
-                    "note" if not worse else "caution" if timer else "stop",
-                    f"{s.label} cannot be set to the plan on {unit.id}",
-                    f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
-                    + (" That is on the unsafe side." if worse else ""),
-                    f"{unit.at}/profile",
-                    "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
-                    quantity=name,
-                    target=value,
-                    entered=e.value,
-                )
+            side = QUANTITIES[name].side
+            worse = (side == "down" and e.value > value) or (side == "up" and e.value < value)
+            timer = QUANTITIES[name].kind == "time"  # ends a charge too early; hurts nobody
+            yield rule.finding(
+                "note" if not worse else "caution" if timer else "stop",
+                f"{s.label} cannot be set to the plan on {unit.id}",
+                f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
+                + (" That is on the unsafe side." if worse else ""),
+                f"{unit.at}/profile",
+                "Another unit, another split, or leave the source off." if worse else "Accept the nearest entry.",
+                quantity=name,
+                target=value,
+                entered=e.value,
+            )
 
 
 @check("choice-missing", "sheet", "The unit offers the planned choice", "choice in choices")
 def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    seen, told = set(), set()
-    for unit in solved.devices:
-        alike = (unit.profile.id, unit.role, tuple(solved.values[unit.id].items()))
-        if alike in told:
+    for unit, name, value in _planned_once(solved):
+        s = unit.profile.setting_for(name)
+        if s is None or not s.is_choice or (s.scope == "host" and unit.role == "follower"):
             continue
-        told.add(alike)
-        for name, value in solved.values[unit.id].items():
-            if (unit.profile.id, name, value) in seen:
-                continue
-            seen.add((unit.profile.id, name, value))
-            s = unit.profile.setting_for(name)
-            if s is None or not s.is_choice or (s.scope == "host" and unit.role == "follower"):
-                continue
-            try:
-                encode(s, value, unit.profile, facts_of(unit, solved) if s.encoding.by else {})
-            except KeyError:
-                yield rule.finding(
-                    "caution",
-                    f"{unit.profile.name} does not offer the planned {QUANTITIES[name].word.lower()}",
-                    f"The plan asks for {value}; {s.label} offers {', '.join((s.encoding.choices or {}).values())}.",
-                    f"/policy/{name}" if name in ("charge_order", "source_order") else f"{unit.at}/profile",
-                    "Choose one that the unit offers.",
-                    quantity=name,
-                    wanted=value,
-                )
+        try:
+            encode(s, value, unit.profile, facts_of(unit, solved) if s.encoding.by else {})
+        except KeyError:
+            yield rule.finding(
+                "caution",
+                f"{unit.profile.name} does not offer the planned {QUANTITIES[name].word.lower()}",
+                f"The plan asks for {value}; {s.label} offers {', '.join((s.encoding.choices or {}).values())}.",
+                f"/policy/{name}" if name in ("charge_order", "source_order") else f"{unit.at}/profile",
+                "Choose one that the unit offers.",
+                quantity=name,
+                wanted=value,
+            )
 
 
 @check(

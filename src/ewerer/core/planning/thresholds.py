@@ -938,6 +938,9 @@ def _raised(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+MOST_TRANSFERS = 999
+
+
 def transfers_in(night_h: float, bank_h: float, ac_h: float) -> int:
     """Return how often a unit goes over in a night [h] that begins with the bank at its return level.
 
@@ -947,12 +950,7 @@ def transfers_in(night_h: float, bank_h: float, ac_h: float) -> int:
     while at <= night_h and count < MOST_TRANSFERS:
         count += 1
         at += ac_h if count % 2 else bank_h
-        if bank_h + ac_h <= 0:
-            return MOST_TRANSFERS
     return count
-
-
-MOST_TRANSFERS = 999
 
 
 @check(

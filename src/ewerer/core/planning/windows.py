@@ -83,21 +83,26 @@ def _compiled(windows: tuple[Window, ...], form: SlotForm) -> tuple[Slot, ...]:
     return tuple(compile_slots(windows, form))
 
 
+def _said(windows: Sequence[Window], form: SlotForm, loads_w: float) -> tuple[list[Slot], int, float, list[Segment]]:
+    """Return the slots for windows, and how they differ from them: minutes and kWh a week, and where."""
+    slots = list(_compiled(tuple(windows), form))
+    return slots, *compare(windows, slots, form, loads_w)
+
+
 def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
     """Return the intent and, for every unit that has slots, its slots and how they differ from the intent."""
     loads = job.loads.continuous_w or (job.loads.daily_wh or 0.0) / 24
     date = dt.date.fromisoformat(job.flow.start)
     now, parts = in_force(job.windows, job.seasons, date), year_parts(job.windows, job.seasons)
-    done: dict[str, tuple[list[Slot], int, float, list[Segment], list[YearSlots]]] = {}
+    done: dict[str, tuple[tuple[list[Slot], int, float, list[Segment]], list[YearSlots]]] = {}
     out = []
     for u in units:
         form = u.profile.slots
         if form is None or (not job.windows and not acts_alone(u.profile)):
             continue
         if u.profile.id not in done:
-            slots = list(_compiled(tuple(now), form))
-            done[u.profile.id] = (slots, *compare(now, slots, form, loads), [_part(job, p, form, loads) for p in parts])
-        slots, off, kwh, where, year = done[u.profile.id]
+            done[u.profile.id] = _said(now, form, loads), [_part(job, p, form, loads) for p in parts]
+        (slots, off, kwh, where), year = done[u.profile.id]
         out.append(
             UnitWindows(unit=u.id, form=form.form, slots=slots, differs_minutes=off, differs_kwh=kwh, where=where, year=year)
         )
@@ -113,9 +118,7 @@ def plan_windows(job: Job, units: Sequence[Unit]) -> WindowsPlan:
 
 def _part(job: Job, part: YearPart, form: SlotForm, loads_w: float) -> YearSlots:
     """Return a unit's slots in one part of the year."""
-    windows = [job.windows[i] for i in part.windows]
-    slots = list(_compiled(tuple(windows), form))
-    off, kwh, _ = compare(windows, slots, form, loads_w)
+    slots, off, kwh, _ = _said([job.windows[i] for i in part.windows], form, loads_w)
     return YearSlots(
         from_date=part.first, to_date=part.last, windows=list(part.windows), slots=slots, differs_minutes=off, differs_kwh=kwh
     )

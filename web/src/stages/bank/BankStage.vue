@@ -38,10 +38,7 @@ function add(profile: string | null) {
   if (!profile) openRow.value = modules.value.length - 1
 }
 function remove(i: number) {
-  job.set(
-    '/bank/modules',
-    modules.value.filter((_, k) => k !== i),
-  )
+  job.drop('/bank/modules', i)
   openRow.value = null
 }
 const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')

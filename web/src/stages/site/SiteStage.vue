@@ -31,11 +31,7 @@ const ac = computed(() => job.plan.value?.limits?.ac)
 // Other feeds of the mains: inlets and cords, each with its own entries while it is in use.
 const feeds = computed(() => (job.at('/mains/feeds') as { name: string; breaker_a: number }[] | undefined) ?? [])
 const addFeed = () => job.set('/mains/feeds', [...feeds.value, { name: `Feed ${feeds.value.length + 2}`, breaker_a: 10 }])
-const removeFeed = (i: number) =>
-  job.set(
-    '/mains/feeds',
-    feeds.value.filter((_, k) => k !== i),
-  )
+const removeFeed = (i: number) => job.drop('/mains/feeds', i)
 function feedWords(name: string): string {
   const f = ac.value?.feeds.find((x) => x.name === name)
   return f ? `enter ${f.input_a} A at the input; ${f.charge_a} A into the bank` : ''

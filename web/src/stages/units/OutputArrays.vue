@@ -6,19 +6,17 @@ import CautionLine from '../../ui/CautionLine.vue'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
+import { freeId } from '../bank/modules'
 
 const job = useJob()
 const arrays = computed(() => (job.at('/sun/on_output') as { id: string }[] | undefined) ?? [])
 function add() {
-  let n = arrays.value.length + 1
-  while (arrays.value.some((a) => a.id === `R${n}`)) n++
-  job.set('/sun/on_output', [...arrays.value, { id: `R${n}`, inverter_w: 3000, array_w: 3000 }])
-}
-const remove = (index: number) =>
-  job.set(
-    '/sun/on_output',
-    arrays.value.filter((_, i) => i !== index),
+  const id = freeId(
+    arrays.value.map((a) => a.id),
+    'R',
   )
+  job.set('/sun/on_output', [...arrays.value, { id, inverter_w: 3000, array_w: 3000 }])
+}
 </script>
 
 <template>
@@ -31,7 +29,7 @@ const remove = (index: number) =>
       <NumberField :path="`/sun/on_output/${i}/tilt_deg`" />
       <NumberField :path="`/sun/on_output/${i}/azimuth_deg`" />
       <ChoiceField :path="`/sun/on_output/${i}/lowers_by_hz`" boolean />
-      <button class="plain" :aria-label="`Remove ${a.id}`" @click="remove(i)">Remove</button>
+      <button class="plain" :aria-label="`Remove ${a.id}`" @click="job.drop('/sun/on_output', i)">Remove</button>
     </div>
     <p class="adding">
       <button @click="add">Add array on the output side</button>

@@ -72,11 +72,6 @@ const addHub = () =>
     ),
     profile: addingHub.value,
   })
-const without = (path: string, list: unknown[], i: number) =>
-  job.set(
-    path,
-    list.filter((_, k) => k !== i),
-  )
 const refused = (path: string) => job.problems.value.some((p) => p.pointer.startsWith(path))
 /** Units with sun chargers of their own. */
 const tracked = computed(() =>
@@ -144,7 +139,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
             <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
             <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
             <td class="num">
-              <button class="plain" :aria-label="`Remove ${u.id}`" @click="without('/units', units, i)">Remove</button>
+              <button class="plain" :aria-label="`Remove ${u.id}`" @click="job.drop('/units', i)">Remove</button>
             </td>
           </tr>
           <tr v-if="u.plate && (openRow === u.id || refused(`/units/${i}/plate`))">
@@ -216,9 +211,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
                 >
                   More
                 </button>
-                <button class="plain" :aria-label="`Remove ${c.id}`" @click="without('/sun/chargers', chargers, i)">
-                  Remove
-                </button>
+                <button class="plain" :aria-label="`Remove ${c.id}`" @click="job.drop('/sun/chargers', i)">Remove</button>
               </td>
             </tr>
             <tr

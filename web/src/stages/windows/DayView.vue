@@ -58,10 +58,7 @@ function set(index: number, next: Win) {
 }
 const remove = (index: number) => {
   chosen.value = null
-  job.set(
-    '/windows',
-    windows.value.filter((_, i) => i !== index),
-  )
+  job.drop('/windows', index)
 }
 const add = () => {
   job.set('/windows', [...windows.value, { from: '09:00', to: '12:00', action: 'hold' }])

@@ -65,18 +65,7 @@ const takeAdvice = () =>
               />
             </td>
             <td>
-              <button
-                class="plain"
-                :aria-label="`Remove price ${i + 1}`"
-                @click="
-                  job.set(
-                    `${at}/prices`,
-                    (tariff.prices ?? []).filter((_, k) => k !== i),
-                  )
-                "
-              >
-                Remove
-              </button>
+              <button class="plain" :aria-label="`Remove price ${i + 1}`" @click="job.drop(`${at}/prices`, i)">Remove</button>
             </td>
           </tr>
         </tbody>

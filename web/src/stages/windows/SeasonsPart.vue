@@ -19,15 +19,14 @@ function add() {
 function remove(index: number) {
   const name = props.seasons[index]?.name
   const windows = (job.at('/windows') as { season?: string }[] | undefined) ?? []
-  if (windows.some((w) => w.season === name))
-    job.set(
-      '/windows',
-      windows.map((w) => (w.season === name ? Object.fromEntries(Object.entries(w).filter(([k]) => k !== 'season')) : w)),
-    )
-  job.set(
-    '/seasons',
-    props.seasons.filter((_, i) => i !== index),
+  const freed = windows.map((w) =>
+    w.season === name ? Object.fromEntries(Object.entries(w).filter(([k]) => k !== 'season')) : w,
   )
+  // One step to undo: a window never names a season that is gone.
+  job.setAll([
+    ['/seasons', job.without('/seasons', index)],
+    ...(windows.length ? [['/windows', freed] as [string, unknown]] : []),
+  ])
 }
 </script>
 
