@@ -48,6 +48,7 @@ $(S)/web: $(S)/node $(S)/python $(shell find web/src web/public web/index.html w
 build: $(S)/web
 
 test: lint $(S)/python-test $(S)/web $(S)/chromium
+	@$(PY) -m tests.streams var/streams.json
 	@cd web && npm run -s test
 	@$(PY) -m pytest tests -n auto --dist loadfile --cov=ewerer --cov-branch --cov-report= --cov-fail-under=94
 

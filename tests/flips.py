@@ -57,7 +57,7 @@ def plated() -> dict[str, Any]:
     }
     charger = {"charge_max_a": 60, "battery_v_max": 64, "array_v_max": 150, "step_v": 0.1, "step_a": 1, "takes": ["absorb_v"]}
     return {
-        "ewerer": "job/1",
+        "ewerer": "job/2",
         "name": "Plates",
         "site": {"sources": ["sun", "mains"]},
         "bank": {"modules": [inline("A"), inline("B", age_years=1, health=0.95)]},
@@ -377,9 +377,9 @@ def differs(flip: Flip) -> bool:
 def acts(pattern: Path, kinds: list[dict[str, Any]], tag: str) -> Flip | None:
     """Return a flip of a field that changes something; None where none was found."""
     for stage in ("flow", "plan") if pattern[0] in ("flow", "tariff", "seasons") else ("plan", "flow", "order"):
-        documents = jobs() if tag == "job/1" else {id: s for id, s in SHIPPED.items() if s["ewerer"] == tag}
+        documents = jobs() if tag == "job/2" else {id: s for id, s in SHIPPED.items() if s["ewerer"] == tag}
         for of, document in documents.items():
-            users = [of] if tag == "job/1" else [n for n, job in jobs().items() if of in json.dumps(job)][:9]
+            users = [of] if tag == "job/2" else [n for n, job in jobs().items() if of in json.dumps(job)][:9]
             for at in list(places(document, pattern))[: 60 if stage == "plan" else 4]:
                 for value in list(others(kinds, value_at(document, at)))[: None if stage == "plan" else 8]:
                     for name in users:
@@ -401,12 +401,16 @@ EVERY = {
     "firmware/*/why": "is told of a bad version that a unit carries",
 }
 REASONS: dict[str, dict[str, str]] = {
-    "job/1": {
+    "job/2": {
         "ewerer": EVERY["ewerer"],
         "notes": "stands on the screen and on paper",
         "sun/on_output/*/id": "is what a stop calls an array that cannot be turned down",
         "seasons/*/name": "is what the season's windows call it",
         "controller/profile": "one controller ships: without it the plan changes, see controller/id",
+        **{
+            f"breakers/*/{n}": "moves the run, not the plan; tests/core/test_run.py"
+            for n in ("id", "name", "side", "feeds", "device")
+        },
         "sheet_marks/*/*/state": "is drawn on the working list",
         "sheet_marks/*/*/note": "stands on the working list and on paper",
     },
@@ -443,7 +447,7 @@ def fields_of(kind: str) -> dict[str, list[tuple[Path, list[dict[str, Any]]]]]:
     """Return every field of the job schema, or of each kind of profile by its tag."""
     root = schema(kind)
     if kind == "job":
-        return {"job/1": list(leaves(root, root))}
+        return {"job/2": list(leaves(root, root))}
     out = {}
     for part in root.get("anyOf") or root["oneOf"]:
         node = node_of(root, part)
@@ -459,7 +463,7 @@ def to_try(tag: str) -> Iterator[tuple[str, Path, list[dict[str, Any]]]]:
     for found, fields in (pair for kind in ("job", "profile") for pair in fields_of(kind).items()):
         for pattern, kinds in fields if found == tag else ():
             name = "/".join(pattern)
-            if name not in REASONS[tag] and (tag in ("job/1", "inverter/1") or not name.startswith(SHARED)):
+            if name not in REASONS[tag] and (tag in ("job/2", "inverter/1") or not name.startswith(SHARED)):
                 yield name, pattern, kinds
 
 

@@ -80,7 +80,7 @@ def inline(id: str, **more: Any) -> dict[str, Any]:
 
 def hand_written(*modules: dict[str, Any], **more: Any) -> dict[str, Any]:
     """Return a job with nameplate modules and no unit."""
-    return {"ewerer": "job/1", "name": "By hand", "bank": {"modules": list(modules), "main_lead_mohm": 0.5}} | more
+    return {"ewerer": "job/2", "name": "By hand", "bank": {"modules": list(modules), "main_lead_mohm": 0.5}} | more
 
 
 tenths = lambda low, high: st.integers(round(low * 10), round(high * 10)).map(lambda n: n / 10)  # noqa: E731
@@ -121,7 +121,7 @@ def random_jobs(draw: st.DrawFn) -> dict[str, Any]:
     units = draw(st.integers(1, 4))
     sources = draw(st.lists(st.sampled_from(["sun", "mains", "generator"]), unique=True))
     job: dict[str, Any] = {
-        "ewerer": "job/1",
+        "ewerer": "job/2",
         "name": "random",
         "site": {"ac": {"volts": volts, "hz": hz, "topology": topology}, "sources": sources},
         "bank": {"modules": draw(modules(cells, count)), "main_lead_mohm": draw(tenths(0, 2))},

@@ -1,10 +1,52 @@
 import vue from '@vitejs/plugin-vue'
+import { VitePWA } from 'vite-plugin-pwa'
 import { defineConfig } from 'vitest/config'
 
 // The built front end is served by the Python server under /static/.
 export default defineConfig({
   base: '/static/',
-  plugins: [vue()],
+  plugins: [
+    vue(),
+    // What makes it open without a network: the built files, and the last answers that a day on site needs.
+    VitePWA({
+      injectRegister: false,
+      registerType: 'autoUpdate',
+      includeManifestIcons: false,
+      manifestFilename: 'app.webmanifest',
+      manifest: {
+        name: 'Ewerer',
+        short_name: 'Ewerer',
+        description: 'Plans and records the commissioning of lithium banks and inverter-chargers',
+        start_url: '/',
+        scope: '/',
+        display: 'standalone',
+        background_color: '#eef0ee',
+        theme_color: '#f8f9f7',
+        icons: [{ src: '/static/mark.svg', sizes: 'any', type: 'image/svg+xml' }],
+      },
+      workbox: {
+        inlineWorkboxRuntime: true,
+        clientsClaim: true,
+        skipWaiting: true,
+        modifyURLPrefix: { '': '/static/' },
+        globPatterns: ['**/*.{js,css,html,svg,woff2}'],
+        navigateFallback: '/static/index.html',
+        navigateFallbackDenylist: [/^\/api\//, /^\/static\//],
+        maximumFileSizeToCacheInBytes: 4_000_000,
+        runtimeCaching: [
+          {
+            urlPattern: ({ url, request }) =>
+              request.method === 'GET' &&
+              /^\/api\/(session|stages|fields|quantities|symptoms|instruments|jobs|jobs\/[0-9a-f-]+(\/(run|record|photos\/[^/]+))?|library.*)$/.test(
+                url.pathname,
+              ),
+            handler: 'NetworkFirst',
+            options: { cacheName: 'answers', cacheableResponse: { statuses: [200] } },
+          },
+        ],
+      },
+    }),
+  ],
   build: { outDir: '../src/ewerer/server/static', emptyOutDir: true, target: 'es2022', reportCompressedSize: false },
   server: { proxy: { '/api': 'http://127.0.0.1:8017' } },
   test: { environment: 'jsdom', include: ['tests/**/*.test.ts'], server: { deps: { inline: ['element-plus'] } } },

@@ -23,7 +23,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
         gc.set_threshold(*COLLECT)
         return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data)
-    return cli.run(args)
+    return cli.perform(args)
 
 
 if __name__ == "__main__":

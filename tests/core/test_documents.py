@@ -35,7 +35,7 @@ def refused(job) -> list[str]:
         ({"policy__own_figures": {"absorb_v": 1e308}}, "/policy/own_figures/absorb_v", "a figure from -1000000 to 1000000"),
         ({"policy__own_figures": {"absorb_v": [1]}}, "/policy/own_figures/absorb_v", "a figure from -1000000 to 1000000"),
         ({"policy__own_figures": {"buzzer": "loud"}}, "/policy/own_figures", "buzzer is true or false"),
-        ({"ewerer": "job/9"}, "/ewerer", 'expected "job/1"'),
+        ({"ewerer": "job/9"}, "/ewerer", 'expected "job/2"'),
         ({"loads__daily_wh": -1}, "/loads/daily_wh", "from 0 to 50000000 Wh"),
         ({"bank__modules__0": {"id": "Z"}}, "/bank/modules/0", "also needs series_cells, capacity_ah, charge_a, discharge_a"),
     ],

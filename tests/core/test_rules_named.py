@@ -18,12 +18,15 @@ from ewerer.core.devices.slots.week import local_minutes
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import HostRule, Port, Setting
 from ewerer.core.documents.results.plan import Plan
+from ewerer.core.documents.results.run import Gate
 from ewerer.core.flow.adviser import optimum_cost
 from ewerer.core.flow.results import AT, gentlest_current, simulate
 from ewerer.core.flow.scenario import build, sun_power_w
 from ewerer.core.flow.sweep import sweep
 from ewerer.core.plan import plan
 from ewerer.core.planning.limits import engine_derate
+from ewerer.core.record.figures import KINDS, Noted
+from ewerer.core.record.judge import judge_gate
 from ewerer.core.trade.rules import load_all
 from tests import pins
 from tests.core import test_entry_order as orders
@@ -444,6 +447,40 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "weather-bands": (lambda: spread(0.6), lambda: spread(0.0)),
     "windows-optimum": (lambda: foresight(), lambda: foresight(tariff__prices=[])),
 }
+
+
+JUDGED: dict[str, tuple[str, dict[str, float]]] = {
+    "proof-gain": ("gain", {"shown": 97, "reference": 100, "rated_a": 200}),
+    "proof-zero": ("zero", {"amps": 0.2}),
+    "proof-resistance": ("resistance", {"v1": 53, "i1": 0, "v2": 52, "i2": 100}),
+    "proof-charge": ("charge", {"absorb_v": 55.2, "m1": 0, "v1": 54, "m2": 20, "v2": 55.2, "m3": 50, "v3": 55.2}),
+    "proof-cap": ("cap", {"cap_a": 100, "bank": 80, "dc": 20}),
+    "proof-ramp": ("ramp", {"10.volts": 230, "10.hertz": 50}),
+    "proof-ac-draw": ("ac_draw", {"amps": 40, "volts": 54, "loads": 0, "input": 2400}),
+    "proof-transformer": ("ct", {"known": 1000, "before": 0, "after": 1000}),
+    "proof-mode": ("mode", {"bank": 100}),
+    "proof-share": ("share", {"U1": 10, "U2": 10}),
+    "proof-soc-trend": ("soc_trend", {"error1": 50, "error2": 40}),
+    "proof-temperature": ("temperature", {"shown": 20, "second": 21}),
+    "proof-timed": ("timed", {"lasts_s": 60}),
+    "proof-same": ("same", {f"{end}.{n}": 5 for end in ("bms", "unit") for n in ("volts", "charge", "discharge")}),
+}
+"""Rules of proof: the kind of figures each stands for, and figures that make it speak; with none it keeps silent."""
+
+
+def judges(rule: str, whole: bool) -> str | None:
+    kind, figures = JUDGED[rule]
+    timers = {"asked": "2026-05-04T09:00:00.000Z", "ended": "2026-05-04T09:01:00.000Z"} if whole else {}
+    given = {"predicted_bank_w": 100.0} if whole and kind == "mode" else {}
+    values = {k: float(v) for k, v in figures.items()} if whole else {}
+    return KINDS[kind](Noted(values, given={**given, **values}, timers=timers)).verdict
+
+
+EFFECTS |= {rule: (lambda rule=rule: judges(rule, True), lambda rule=rule: judges(rule, False)) for rule in JUDGED}
+EFFECTS["reading-gate"] = (
+    lambda: judge_gate(Gate(low=57, high=63), 118).verdict == "fail",
+    lambda: judge_gate(Gate(low=57, high=63), 60).verdict == "fail",
+)
 
 
 @pytest.mark.parametrize("rule", sorted(r.id for r in RULES.values() if r.kind != "check"))

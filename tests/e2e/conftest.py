@@ -27,7 +27,7 @@ def base():
 
 @pytest.fixture
 def browser_context_args():
-    return {"viewport": {"width": 1280, "height": 800}}
+    return {"viewport": {"width": 1280, "height": 800}, "service_workers": "block"}
 
 
 @pytest.fixture(scope="session")

@@ -11,6 +11,9 @@ import { router } from './router'
 import { tell } from './ui/tell'
 import './styles/theme.css'
 
+// Opens without a network once it was opened with one. Only where the browser lets it: on loopback, or over HTTPS.
+if ('serviceWorker' in navigator && import.meta.env.PROD) void navigator.serviceWorker.register('/sw.js').catch(() => undefined)
+
 const app = createApp(App)
 // What goes wrong in the page itself is told; what was typed stands in the draft.
 app.config.errorHandler = (error) => {

@@ -49,8 +49,27 @@ def parser() -> argparse.ArgumentParser:
         "--vary", metavar="FIELD=A,B,C", help="modules, array (W), reserve (0..1), amps (A), or a pointer such as /loads/daily_wh"
     )
     v.add_argument("--scheduler", metavar="tcp://HOST:PORT", help="run on a Dask cluster (extra part: ewerer[fleet])")
+    r = job_command("run", "print the steps on site")
+    r.add_argument("--format", choices=["json", "pdf"], default="json")
+    r.add_argument("--events", metavar="FILE.jsonl", help="events so far: each step is told with where it stands")
+    r.add_argument("--paper", choices=["A4", "Letter"], default="A4", help="paper of the pdf")
+    e = commands.add_parser("fold", help="print the state of a stream of events as JSON")
+    e.add_argument("events", metavar="EVENTS.jsonl", help="one event a line; - reads standard input")
+    e.add_argument("-o", "--output", metavar="FILE")
+    h = job_command("handover", "make the sealed handover of a visit")
+    h.add_argument("--events", metavar="FILE.jsonl", help="the events of the job")
+    h.add_argument("--photos", metavar="DIR", help="a folder of photographs named by their ids")
+    h.add_argument("--out", metavar="FILE", help="write the zip to FILE")
+    h.add_argument("--key", metavar="FILE.pem", help="the crew's key, made where there is none; beside the data by default")
+    h.add_argument("--crew", default="", metavar="NAME")
+    h.add_argument("--draft", action="store_true", help="although changes are not put back or failed steps not answered")
+    h.add_argument("--paper", choices=["A4", "Letter"], default="A4")
+    y = commands.add_parser("verify", help="say whether a sealed handover is unaltered; 3 when it is not")
+    y.add_argument("file", metavar="FILE.zip")
+    y.add_argument("--key", default="", metavar="FINGERPRINT", help="the fingerprint on the paper")
+    y.add_argument("--json", action="store_true", help="print the verdict as JSON")
     c = commands.add_parser("schema", help="print a JSON Schema")
-    c.add_argument("kind", choices=["job", "profile", "plan"])
+    c.add_argument("kind", choices=["job", "profile", "plan", "event"])
     c.add_argument("-o", "--output", metavar="FILE")
     for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):
         d = commands.add_parser(name, help=help)
@@ -61,7 +80,7 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
-def run(args: argparse.Namespace) -> int:
+def perform(args: argparse.Namespace) -> int:
     """Run a parsed command of the core; print refusals on standard error."""
     command = importlib.import_module(f".{args.command}", __package__)
     from ..core.documents.parse import DocumentError
@@ -78,4 +97,4 @@ def run(args: argparse.Namespace) -> int:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Parse ``argv`` and run a core command."""
-    return run(parser().parse_args(argv))
+    return perform(parser().parse_args(argv))

@@ -9,13 +9,13 @@ from ..core.devices.library import Library, shipped_library
 from ..core.documents.parse import MAX_DOCUMENT_BYTES, DocumentError, Problem
 
 
-def read(path: str) -> bytes:
-    """Return a file's bytes, standard input's for ``-``; no more of it than any document may hold and one byte."""
+def read(path: str, most: int = MAX_DOCUMENT_BYTES) -> bytes:
+    """Return a file's bytes, standard input's for ``-``; no more of it than it may hold (any document by default) and one byte."""
     try:
         if path == "-":
-            return sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
+            return sys.stdin.buffer.read(most + 1)
         with Path(path).open("rb") as file:
-            return file.read(MAX_DOCUMENT_BYTES + 1)
+            return file.read(most + 1)
     except OSError as error:
         raise DocumentError(
             [Problem(pointer="", message=f"cannot read {path}: {error.strerror}", expected="a file that can be read")]

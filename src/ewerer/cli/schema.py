@@ -1,4 +1,4 @@
-"""``ewerer schema``: JSON Schema of job, profile or plan."""
+"""``ewerer schema``: JSON Schema of job, profile, plan or event."""
 
 from __future__ import annotations
 

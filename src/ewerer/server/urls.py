@@ -22,6 +22,16 @@ def front_end(request: HttpRequest) -> HttpResponse:
     return response
 
 
+def service_worker(request: HttpRequest) -> HttpResponse:
+    """Return the script that lets the front end open without a network; it lies at the top so that it serves every page."""
+    script = STATIC_ROOT / "sw.js"
+    if not script.exists():
+        return problem(404, "Not found", "The front end is not built.")
+    response = HttpResponse(script.read_bytes(), content_type="text/javascript; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
 def nothing(request: HttpRequest) -> HttpResponse:
     """Answer unknown API addresses in the API's own error shape."""
     return problem(404, "Not found", "There is no such address.")
@@ -29,6 +39,7 @@ def nothing(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [
     path("api/", api.urls),
+    path("sw.js", service_worker),
     re_path(r"^api/", nothing),
     re_path(r"^static/", nothing),
     re_path(r"^(?!api/|static/).*$", front_end),

@@ -1,6 +1,7 @@
 // One way to the server: typed paths in, typed answers out, every failure an ApiProblem with the server's own words.
 import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
+import type { EventData } from '../record/types'
 import type { Job, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
 
 export type * from './types'
@@ -117,6 +118,39 @@ export const api = {
     told(http.POST('/api/order/{unit}', { ...path({ unit }), body: document, signal })),
   readFound: (profile: string, text: string) =>
     told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
+
+  run: (id: string) => told(http.GET('/api/jobs/{id}/run', job(id))),
+  record: (id: string) => told(http.GET('/api/jobs/{id}/record', job(id))),
+  events: (id: string, after: number) =>
+    told(http.GET('/api/jobs/{id}/events', { params: { path: { id }, query: { after, limit: 1000 } } })),
+  sendEvents: (id: string, events: EventData[]) =>
+    told(http.POST('/api/jobs/{id}/events', { ...job(id), body: { events: events as never } })),
+  sendPhoto: (id: string, key: string, photo: Blob) =>
+    told(
+      http.PUT('/api/jobs/{id}/photos/{key}', {
+        ...path({ id, key }),
+        body: photo as never,
+        bodySerializer: (body: unknown) => body as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    ),
+  readLog: (id: string, text: string, mapping: Record<string, string> | null) =>
+    told(http.POST('/api/jobs/{id}/log', { ...job(id), body: { text, mapping } })),
+  instruments: () => told(http.GET('/api/instruments')),
+  keepInstrument: (meter: object) => told(http.PUT('/api/instruments', { body: meter as never })),
+  dropInstrument: (name: string) => told(http.DELETE('/api/instruments/{name}', path({ name }))),
+  handovers: (id: string) => told(http.GET('/api/jobs/{id}/handovers', { params: { path: { id }, query: {} } })),
+  seal: (id: string, paper: 'A4' | 'Letter') => told(http.POST('/api/jobs/{id}/handovers', { ...job(id), body: { paper } })),
+  verify: (file: Blob, key: string) =>
+    told(
+      http.POST('/api/verify', {
+        ...query({ key }),
+        body: file as never,
+        bodySerializer: (body: unknown) => body as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    ),
+  due: () => told(http.GET('/api/due')),
 
   library: () => everything((limit, offset) => told(http.GET('/api/library', query({ limit, offset })))),
   profile: (id: string, revision?: number) =>

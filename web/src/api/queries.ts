@@ -55,6 +55,17 @@ export const queries = {
       staleTime: Infinity,
       ...live,
     }),
+  run: (id: string, turn: number) => queryOptions({ queryKey: ['run', id, turn], queryFn: () => api.run(id), ...live }),
+  record: (id: string, turn: string) =>
+    queryOptions({
+      queryKey: ['record', id, turn],
+      queryFn: () => api.record(id),
+      placeholderData: keepPreviousData,
+      ...live,
+    }),
+  instruments: () => queryOptions({ queryKey: ['instruments'], queryFn: api.instruments }),
+  handovers: (id: string) => queryOptions({ queryKey: ['handovers', id], queryFn: () => api.handovers(id) }),
+  due: () => queryOptions({ queryKey: ['due'], queryFn: api.due, staleTime: 0 }),
   work: (id: string) =>
     queryOptions({
       queryKey: ['work', id],

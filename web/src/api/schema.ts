@@ -740,6 +740,342 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Of Job
+         * @description Return the run of the saved job.
+         */
+        get: operations["ewerer_server_api_record_run_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/run.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checklist Of Job
+         * @description Download the run as a checklist.
+         */
+        get: operations["ewerer_server_api_record_checklist_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Events
+         * @description Return the events of a job that arrived after a place.
+         */
+        get: operations["ewerer_server_api_record_list_events"];
+        put?: never;
+        /**
+         * Add Events
+         * @description Add events to a job: new ones are stored, known ones passed over, wrong ones told by their id.
+         */
+        post: operations["ewerer_server_api_record_add_events"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * State Of Job
+         * @description Return the folded state of a job's events.
+         */
+        get: operations["ewerer_server_api_record_state_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Record Of Job
+         * @description Return what is made of a job's events: verdicts, proposals, faults, what is due and open.
+         */
+        get: operations["ewerer_server_api_record_record_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/photos/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Photo
+         * @description Return a photograph.
+         */
+        get: operations["ewerer_server_api_record_read_photo"];
+        /**
+         * Add Photo
+         * @description Add a photograph (JPEG, PNG or WebP, 12 MB at most); it is drawn anew, so that no position or camera data is kept.
+         */
+        put: operations["ewerer_server_api_record_add_photo"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Event List
+         * @description Read an event list (CSV) for the logbook; nothing is stored: the entries come back as events to add.
+         */
+        post: operations["ewerer_server_api_record_read_event_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/log.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Logbook Csv
+         * @description Download the logbook as CSV.
+         */
+        get: operations["ewerer_server_api_record_logbook_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Instruments
+         * @description List the crew's instruments.
+         */
+        get: operations["ewerer_server_api_record_list_instruments"];
+        /**
+         * Keep Instrument
+         * @description Keep an instrument under its name.
+         */
+        put: operations["ewerer_server_api_record_keep_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Instrument
+         * @description Take an instrument out of the list.
+         */
+        delete: operations["ewerer_server_api_record_drop_instrument"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Handovers
+         * @description List a job's sealed handovers, newest first.
+         */
+        get: operations["ewerer_server_api_record_list_handovers"];
+        put?: never;
+        /**
+         * Make Handover
+         * @description Seal the handover of a signed visit: it freezes the job's revision.
+         */
+        post: operations["ewerer_server_api_record_make_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/handovers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Handover
+         * @description Download a sealed handover.
+         */
+        get: operations["ewerer_server_api_record_read_handover"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/handover.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Handover Pdf
+         * @description Download the pages of the handover as things stand now; not sealed.
+         */
+        get: operations["ewerer_server_api_record_handover_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verify Handover
+         * @description Say whether a sealed handover is unaltered; nothing is stored.
+         */
+        post: operations["ewerer_server_api_record_verify_handover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Due Of Crew
+         * @description List what is due at all of the crew's sites.
+         */
+        get: operations["ewerer_server_api_record_due_of_crew"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{token}/due.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Due Feed
+         * @description Return what is due as a calendar, for programs that read a feed by its secret address.
+         */
+        get: operations["ewerer_server_api_record_due_feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -891,10 +1227,51 @@ export interface components {
             offset: number;
         };
         /**
+         * RunCounts
+         * @description How far the work on site is: steps by what became of them, and whether the visit is signed.
+         */
+        RunCounts: {
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+            /**
+             * Failed
+             * @default 0
+             */
+            failed: number;
+            /**
+             * Overridden
+             * @default 0
+             */
+            overridden: number;
+            /**
+             * Open
+             * @default 0
+             */
+            open: number;
+            /**
+             * Stands
+             * @default
+             */
+            stands: string;
+        };
+        /**
          * Summary
-         * @description What the list of jobs shows of a plan: counts of findings, what it waits for, key figures by stage.
+         * @description What the list of jobs shows: counts of findings, what it waits for, key figures by stage, the run.
          */
         Summary: {
+            /**
+             * @default {
+             *       "done": 0,
+             *       "failed": 0,
+             *       "overridden": 0,
+             *       "open": 0,
+             *       "stands": ""
+             *     }
+             */
+            run: components["schemas"]["RunCounts"];
             /**
              * Stop
              * @default 0
@@ -951,6 +1328,31 @@ export interface components {
              * @enum {string}
              */
             topology: "single" | "split" | "three";
+        };
+        /**
+         * Breaker
+         * @description One breaker or switch of the site: its name, what it feeds, its side, the device that it depends on or joins to the bank.
+         */
+        Breaker: {
+            /**
+             * Id
+             * @description a short name of letters, digits, dot, dash or underscore, at most 40 long
+             */
+            id: string;
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "load" | "grid" | "generator" | "sun" | "charger" | "unit" | "bank" | "module";
+            /** Feeds */
+            feeds?: string | null;
+            /** Device */
+            device?: string | null;
         };
         /**
          * ChargerPlate
@@ -1111,14 +1513,17 @@ export interface components {
         /**
          * Job
          * @description A whole job. Anything optional that is left out is assumed aloud by the plan.
+         *
+         *     ``as_found`` and ``sheet_marks`` are what the job's events say of its devices, laid over it for planning; a stored job
+         *     has neither. A ``job/1`` is read as what it is now, with its marks laid over it.
          */
         Job: {
             /**
              * Ewerer
-             * @default job/1
+             * @default job/2
              * @constant
              */
-            ewerer: "job/1";
+            ewerer: "job/2";
             /**
              * Name
              * @description a name of 1 to 120 characters
@@ -1252,6 +1657,11 @@ export interface components {
              *     }
              */
             flow: components["schemas"]["Flow"];
+            /**
+             * Breakers
+             * @default []
+             */
+            breakers: components["schemas"]["Breaker"][];
             /**
              * As Found
              * @default {}
@@ -7448,6 +7858,1219 @@ export interface components {
             /** Dbc */
             dbc: boolean;
         };
+        /**
+         * Ask
+         * @description One thing to note at a step: a figure, a text as displayed, a choice or a time.
+         */
+        Ask: {
+            /**
+             * Name
+             * @description its name in the step's readings
+             */
+            name: string;
+            /**
+             * Label
+             * @description what it is called
+             */
+            label: string;
+            /**
+             * Kind
+             * @description how it is typed
+             * @default figure
+             * @enum {string}
+             */
+            kind: "figure" | "text" | "choice" | "tick";
+            /**
+             * Unit
+             * @description unit of the figure
+             * @default
+             */
+            unit: string;
+            /**
+             * Expect
+             * @description what should be seen, as displayed
+             * @default
+             */
+            expect: string;
+            /** @description what may be read; none where it is only noted */
+            gate?: components["schemas"]["Gate"] | null;
+            /**
+             * Choices
+             * @description what it is picked from; the first is the good one where good is said
+             * @default []
+             */
+            choices: string[];
+            /**
+             * Good
+             * @description texts or choices that pass; empty where it is only noted
+             * @default []
+             */
+            good: string[];
+            /**
+             * Row
+             * @description row in the step's table; empty where it has none
+             * @default
+             */
+            row: string;
+            /**
+             * Column
+             * @description column in the step's table
+             * @default
+             */
+            column: string;
+            /**
+             * Needed
+             * @description whether the step is not done without it
+             * @default true
+             */
+            needed: boolean;
+            /**
+             * Meter
+             * @description kind of instrument it is read with; empty: a display
+             * @default
+             */
+            meter: string;
+        };
+        /**
+         * Gate
+         * @description What may be read: a window in the figure's own unit, why it is as wide as it is, what lies outside it.
+         */
+        Gate: {
+            /**
+             * Low
+             * @description lowest good reading; none: no lower end
+             */
+            low?: number | null;
+            /**
+             * High
+             * @description highest good reading; none: no upper end
+             */
+            high?: number | null;
+            /**
+             * Expected
+             * @description the most likely good reading
+             */
+            expected?: number | null;
+            /**
+             * Why
+             * @description why it is as wide
+             * @default
+             */
+            why: string;
+            /**
+             * Marks
+             * @description figures of note on the scale
+             * @default []
+             */
+            marks: components["schemas"]["GateMark"][];
+            /**
+             * Zones
+             * @description what readings outside say
+             * @default []
+             */
+            zones: components["schemas"]["GateZone"][];
+        };
+        /**
+         * GateMark
+         * @description A figure of note on the scale of a gate, and what it would mean.
+         */
+        GateMark: {
+            /**
+             * Value
+             * @description the figure, in the gate's unit
+             */
+            value: number;
+            /**
+             * Text
+             * @description what it means
+             */
+            text: string;
+        };
+        /**
+         * GateZone
+         * @description A part of the scale outside the gate, and what a reading there says.
+         */
+        GateZone: {
+            /**
+             * Low
+             * @description from here; none: from below
+             */
+            low?: number | null;
+            /**
+             * High
+             * @description to here; none: and above
+             */
+            high?: number | null;
+            /**
+             * Text
+             * @description what such a reading says
+             */
+            text: string;
+            /**
+             * Then
+             * @description what to do
+             * @default
+             */
+            then: string;
+        };
+        /**
+         * OneLine
+         * @description The site as a one-line picture: lines, breakers, words and devices in one plane.
+         */
+        OneLine: {
+            /**
+             * Width
+             * @description its width
+             */
+            width: number;
+            /**
+             * Height
+             * @description its height
+             */
+            height: number;
+            /**
+             * Segments
+             * @description lines
+             */
+            segments: components["schemas"]["PictureLine"][];
+            /**
+             * Contacts
+             * @description breakers
+             */
+            contacts: components["schemas"]["PictureBreaker"][];
+            /**
+             * Labels
+             * @description words
+             */
+            labels: components["schemas"]["PictureWord"][];
+            /**
+             * Blocks
+             * @description devices
+             */
+            blocks: components["schemas"]["PictureDevice"][];
+        };
+        /**
+         * PictureBreaker
+         * @description A breaker in the picture.
+         */
+        PictureBreaker: {
+            /**
+             * Breaker
+             * @description id of the breaker
+             */
+            breaker: string;
+            /**
+             * X
+             * @description place across
+             */
+            x: number;
+            /**
+             * Y
+             * @description place down
+             */
+            y: number;
+            /**
+             * No
+             * @description its number in the order of isolating
+             */
+            no: number;
+        };
+        /**
+         * PictureDevice
+         * @description A device in the picture.
+         */
+        PictureDevice: {
+            /**
+             * X
+             * @description left edge
+             */
+            x: number;
+            /**
+             * Y
+             * @description top edge
+             */
+            y: number;
+            /**
+             * W
+             * @description width
+             */
+            w: number;
+            /**
+             * H
+             * @description height
+             */
+            h: number;
+            /**
+             * Text
+             * @description its name
+             */
+            text: string;
+            /**
+             * Side
+             * @description what it belongs to
+             * @default
+             */
+            side: string;
+        };
+        /**
+         * PictureLine
+         * @description One line of the one-line picture; it is live while all breakers of any of its ways are closed.
+         */
+        PictureLine: {
+            /**
+             * Path
+             * @description the line as an SVG path
+             */
+            path: string;
+            /**
+             * Side
+             * @description what it belongs to: sun, grid, generator, load, bank or bus
+             */
+            side: string;
+            /**
+             * Ways
+             * @description breakers that must all be closed, for each way it can be live; an empty way: always
+             */
+            ways: string[][];
+            /**
+             * Wide
+             * @description whether it is the busbar
+             * @default false
+             */
+            wide: boolean;
+        };
+        /**
+         * PictureWord
+         * @description A word in the picture.
+         */
+        PictureWord: {
+            /**
+             * X
+             * @description place across
+             */
+            x: number;
+            /**
+             * Y
+             * @description place down
+             */
+            y: number;
+            /**
+             * Text
+             * @description the word
+             */
+            text: string;
+            /**
+             * Side
+             * @description what it belongs to
+             * @default
+             */
+            side: string;
+            /**
+             * Anchor
+             * @description how it stands
+             * @default middle
+             * @enum {string}
+             */
+            anchor: "start" | "middle" | "end";
+            /**
+             * Small
+             * @description whether it is small
+             * @default false
+             */
+            small: boolean;
+        };
+        /**
+         * Run
+         * @description The whole run of a job. Pure function of job and library.
+         */
+        Run: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default run/1
+             */
+            ewerer: string;
+            /**
+             * Job
+             * @description name of the job
+             */
+            job: string;
+            /**
+             * Sections
+             * @description its parts in order
+             */
+            sections: components["schemas"]["RunSection"][];
+            /**
+             * Steps
+             * @description all steps in an order that keeps every need
+             */
+            steps: components["schemas"]["RunStep"][];
+            /**
+             * Breakers
+             * @description the breaker list: the job's own, or derived from it
+             */
+            breakers: components["schemas"]["Breaker"][];
+            /**
+             * Derived
+             * @description whether the breaker list is derived, since the job gives none
+             */
+            derived: boolean;
+            /**
+             * Isolating
+             * @description breakers in the order of isolating; restoring is the reverse
+             */
+            isolating: string[];
+            /** @description the one-line picture */
+            picture: components["schemas"]["OneLine"];
+            /**
+             * Stopped
+             * @description what stands in the way of a whole run, from the plan's stops
+             * @default []
+             */
+            stopped: string[];
+        };
+        /**
+         * RunSection
+         * @description A part of the run.
+         */
+        RunSection: {
+            /**
+             * Id
+             * @description its id
+             */
+            id: string;
+            /**
+             * Word
+             * @description its word on screens
+             */
+            word: string;
+        };
+        /**
+         * RunStep
+         * @description One safe step: what to do, why, what to mind, what must stand before, what should be seen, what follows if it is not.
+         */
+        RunStep: {
+            /**
+             * Id
+             * @description its id, the same in every run of the job
+             */
+            id: string;
+            /**
+             * Section
+             * @description part of the run it belongs to
+             */
+            section: string;
+            /**
+             * Title
+             * @description its name in the line of steps
+             */
+            title: string;
+            /**
+             * What
+             * @description what to do, in one sentence
+             */
+            what: string;
+            /**
+             * Why
+             * @description why
+             * @default
+             */
+            why: string;
+            /**
+             * Cautions
+             * @description what may hurt
+             * @default []
+             */
+            cautions: string[];
+            /**
+             * Needs
+             * @description steps that must be finished before
+             * @default []
+             */
+            needs: string[];
+            /**
+             * Kind
+             * @description what it is
+             * @enum {string}
+             */
+            kind: "action" | "entry" | "reading" | "comparison" | "test" | "wait" | "decision" | "photo";
+            /**
+             * Devices
+             * @description units, chargers or modules it concerns
+             * @default []
+             */
+            devices: string[];
+            /**
+             * Menu
+             * @description place in the menu
+             * @default []
+             */
+            menu: string[];
+            /**
+             * Keys
+             * @description keys to press, in order, where the profile knows them
+             * @default []
+             */
+            keys: string[];
+            /**
+             * Shows
+             * @description what it shows before
+             * @default
+             */
+            shows: string;
+            /**
+             * Enter
+             * @description what to type
+             * @default
+             */
+            enter: string;
+            /**
+             * Unit
+             * @description unit of what is typed
+             * @default
+             */
+            unit: string;
+            /**
+             * Asks
+             * @description what is noted
+             * @default []
+             */
+            asks: components["schemas"]["Ask"][];
+            /**
+             * Columns
+             * @description columns of its table; empty where it has none
+             * @default []
+             */
+            columns: string[];
+            /**
+             * Expect
+             * @description what should be seen, in words
+             * @default
+             */
+            expect: string;
+            /**
+             * Minutes
+             * @description how long it takes [min]
+             * @default 1
+             */
+            minutes: number;
+            /**
+             * Wait S
+             * @description seconds to wait; 0 where there is no wait
+             * @default 0
+             */
+            wait_s: number;
+            /**
+             * Stopwatch
+             * @description moments to stop a watch at
+             * @default []
+             */
+            stopwatch: string[];
+            /**
+             * Fails
+             * @description what follows when it fails
+             * @default
+             */
+            fails: string;
+            /**
+             * Symptom
+             * @description symptom of the fault finder it leads to
+             * @default
+             */
+            symptom: string;
+            /**
+             * Reverse
+             * @description step that undoes it; empty where there is none
+             * @default
+             */
+            reverse: string;
+            /** @description what is changed for a while */
+            temporary?: components["schemas"]["Temporary"] | null;
+            /**
+             * Figures
+             * @description kind of figures worked out from what is noted; empty for none
+             * @default
+             */
+            figures: string;
+            /**
+             * Given
+             * @description figures of the plan that these rest on, named with their unit
+             * @default {}
+             */
+            given: {
+                [key: string]: number;
+            };
+            /**
+             * Breaker
+             * @description breaker it moves
+             * @default
+             */
+            breaker: string;
+            /**
+             * Opens
+             * @description whether it opens that breaker
+             * @default false
+             */
+            opens: boolean;
+            /**
+             * Optional
+             * @description whether it may be left out with a reason
+             * @default false
+             */
+            optional: boolean;
+            /**
+             * Proof
+             * @description whether it belongs to the proof
+             * @default false
+             */
+            proof: boolean;
+            /**
+             * After Days
+             * @description days after the sign-off when it is due; 0: during the visit
+             * @default 0
+             */
+            after_days: number;
+        };
+        /**
+         * Temporary
+         * @description A change that a test makes for a while, and that must be put back, proven by reading it back.
+         */
+        Temporary: {
+            /**
+             * Device
+             * @description whose setting
+             */
+            device: string;
+            /**
+             * Setting
+             * @description id of the setting; empty for a switch or a plug
+             */
+            setting: string;
+            /**
+             * Label
+             * @description what is changed
+             */
+            label: string;
+            /**
+             * Menu
+             * @description way through the menu
+             * @default []
+             */
+            menu: string[];
+            /**
+             * Back To
+             * @description what it must show again
+             */
+            back_to: string;
+            /**
+             * To
+             * @description what it is set to for the test
+             * @default
+             */
+            to: string;
+            /**
+             * Unit
+             * @description unit on the display
+             * @default
+             */
+            unit: string;
+        };
+        /**
+         * Event
+         * @description One event. Which fields it must carry depends on its kind.
+         */
+        Event: {
+            /**
+             * Ewerer
+             * @default event/1
+             * @constant
+             */
+            ewerer: "event/1";
+            /**
+             * Id
+             * @description an id made by the client, at most 80 characters
+             */
+            id: string;
+            /**
+             * At
+             * @description a time in UTC to the millisecond, as 2026-05-04T09:12:03.250Z
+             */
+            at: string;
+            /**
+             * By
+             * @description a name of 1 to 120 characters
+             */
+            by: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "done" | "skipped" | "reading" | "verdict" | "override" | "decision" | "timer" | "temporary" | "restored" | "read-back" | "as-found" | "note" | "photo" | "log" | "answer" | "proposal" | "visit" | "signed" | "undo";
+            /** Step */
+            step?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Value */
+            value?: number | null;
+            /** Shown */
+            shown?: string | null;
+            /** Unit */
+            unit?: string | null;
+            /** Verdict */
+            verdict?: ("pass" | "fail" | "unsure") | null;
+            /** Text */
+            text?: string | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            meter?: components["schemas"]["Meter"] | null;
+            /** Device */
+            device?: string | null;
+            /** Setting */
+            setting?: string | null;
+            /** Target */
+            target?: string | null;
+            /** Photo */
+            photo?: string | null;
+            entry?: components["schemas"]["LogEntry"] | null;
+        };
+        /**
+         * EventLine
+         * @description An event with its place in the order of arrival.
+         */
+        EventLine: {
+            /** Seq */
+            seq: number;
+            event: components["schemas"]["Event"];
+        };
+        /**
+         * EventsOut
+         * @description Events after a place, and the latest place.
+         */
+        EventsOut: {
+            /** Items */
+            items: components["schemas"]["EventLine"][];
+            /**
+             * Last
+             * @description place of the latest event of the job
+             */
+            last: number;
+        };
+        /**
+         * LogEntry
+         * @description One line of the site's logbook.
+         */
+        LogEntry: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "fault" | "warning" | "setting" | "limit" | "firmware" | "visit" | "reading" | "note";
+            /** When */
+            when?: string | null;
+            /** Device */
+            device?: string | null;
+            /** Code */
+            code?: string | null;
+            /** Menu */
+            menu?: string | null;
+            /** Text */
+            text?: string | null;
+            /** Cleared */
+            cleared?: string | null;
+            /**
+             * Count
+             * @description how often
+             * @default 1
+             */
+            count: number;
+            /** Seconds */
+            seconds?: number | null;
+            /**
+             * From
+             * @description what it was
+             */
+            from?: string | null;
+            /** To */
+            to?: string | null;
+            /** Own Limit */
+            own_limit?: string | null;
+            /** Due */
+            due?: string | null;
+        };
+        /**
+         * Meter
+         * @description The instrument a figure was read with, as it was then: so many percent of the reading, so many counts of its last digit.
+         */
+        Meter: {
+            /**
+             * Name
+             * @description a name of 1 to 120 characters
+             */
+            name: string;
+            /**
+             * Kind
+             * @description what it measures
+             * @default
+             */
+            kind: string;
+            /**
+             * Pct
+             * @description accuracy in percent of the reading
+             * @default 0
+             */
+            pct: number;
+            /**
+             * Digits
+             * @description counts of the last digit
+             * @default 0
+             */
+            digits: number;
+            /**
+             * Step
+             * @description one count of its last digit, in the unit read
+             * @default 0
+             */
+            step: number;
+            /** Due */
+            due?: string | null;
+        };
+        /**
+         * AddedOut
+         * @description What became of events that were sent.
+         */
+        AddedOut: {
+            /** Accepted */
+            accepted: number;
+            /** Known */
+            known: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedEvent"][];
+            /** Last */
+            last: number;
+        };
+        /**
+         * RefusedEvent
+         * @description An event that was not taken, and why.
+         */
+        RefusedEvent: {
+            /** Id */
+            id: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * EventsIn
+         * @description Events to add, each as it was made; what is wrong with one refuses only that one.
+         */
+        EventsIn: {
+            /** Events */
+            events: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Due
+         * @description Something that is due at a site.
+         */
+        Due: {
+            /**
+             * Date
+             * @description the day, YYYY-MM-DD
+             */
+            date: string;
+            /**
+             * What
+             * @description what is due
+             */
+            what: string;
+            /**
+             * Kind
+             * @description follow-up, limit, full-charge, exercise or instrument
+             */
+            kind: string;
+            /**
+             * Step
+             * @description step of the run, where it is one
+             * @default
+             */
+            step: string;
+            /**
+             * Job
+             * @description id of the job, in lists over several
+             * @default
+             */
+            job: string;
+            /**
+             * Name
+             * @description name of the job, in lists over several
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * FaultGroup
+         * @description Entries of the logbook that tell of one fault.
+         */
+        FaultGroup: {
+            /**
+             * Device
+             * @description unit or module; empty where none is named
+             */
+            device: string;
+            /**
+             * Code
+             * @description code as displayed
+             */
+            code: string;
+            /**
+             * Text
+             * @description its words
+             */
+            text: string;
+            /**
+             * Count
+             * @description how often in all
+             */
+            count: number;
+            /**
+             * First
+             * @description first time
+             */
+            first: string;
+            /**
+             * Last
+             * @description last time
+             */
+            last: string;
+            /**
+             * Standing
+             * @description by whether it came back after clearing
+             * @enum {string}
+             */
+            standing: "present" | "past" | "history" | "unknown";
+            /**
+             * Why
+             * @description why it stands so
+             */
+            why: string;
+            /**
+             * Symptom
+             * @description symptom of the fault finder that fits its words
+             * @default
+             */
+            symptom: string;
+            /**
+             * Causes
+             * @description likely causes, the likeliest first
+             * @default []
+             */
+            causes: string[];
+        };
+        /**
+         * Judged
+         * @description A verdict with its reason, and the figures behind it.
+         */
+        Judged: {
+            /**
+             * Step
+             * @description the step
+             * @default
+             */
+            step: string;
+            /**
+             * Verdict
+             * @description none while something is still to be read
+             */
+            verdict: ("pass" | "fail" | "unsure") | null;
+            /**
+             * Text
+             * @description the verdict in words
+             */
+            text: string;
+            /**
+             * Margin
+             * @description distance to the nearer end of what is good; below 0 outside
+             */
+            margin?: number | null;
+            /**
+             * Figures
+             * @description figures worked out
+             * @default []
+             */
+            figures: components["schemas"]["JudgedFigure"][];
+        };
+        /**
+         * JudgedFigure
+         * @description One figure worked out from readings, with its error.
+         */
+        JudgedFigure: {
+            /**
+             * Name
+             * @description its name with its unit
+             */
+            name: string;
+            /**
+             * Word
+             * @description what it is called
+             */
+            word: string;
+            /**
+             * Value
+             * @description the figure; none where it cannot be told
+             */
+            value: number | null;
+            /**
+             * Error
+             * @description its expanded uncertainty, coverage factor 2; none where none is carried on
+             */
+            error?: number | null;
+            /**
+             * Unit
+             * @description its unit
+             */
+            unit: string;
+        };
+        /**
+         * Proposal
+         * @description A figure measured on site that the plan would take.
+         */
+        Proposal: {
+            /**
+             * Name
+             * @description its name among the proposals
+             */
+            name: string;
+            /**
+             * Pointer
+             * @description JSON pointer of the place in the job
+             */
+            pointer: string;
+            /**
+             * Label
+             * @description what it is called
+             */
+            label: string;
+            /**
+             * Value
+             * @description what was found
+             */
+            value: number | string;
+            /**
+             * Before
+             * @description what the job says now
+             */
+            before: number | string | null;
+            /**
+             * Unit
+             * @description unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Error
+             * @description its expanded uncertainty; none where none is known
+             */
+            error?: number | null;
+            /**
+             * Step
+             * @description the step it was found at
+             */
+            step: string;
+            /**
+             * Answer
+             * @description accept, leave, or empty while nobody answered
+             * @default
+             */
+            answer: string;
+        };
+        /**
+         * SiteRecord
+         * @description What the server makes of a job's events: verdicts, proposals, faults, what is due, what is open.
+         */
+        SiteRecord: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default record/1
+             */
+            ewerer: string;
+            /**
+             * Judged
+             * @description steps whose readings need more than a gate
+             */
+            judged: {
+                [key: string]: components["schemas"]["Judged"];
+            };
+            /**
+             * Proposals
+             * @description figures for the plan
+             */
+            proposals: components["schemas"]["Proposal"][];
+            /**
+             * Faults
+             * @description faults of the logbook, grouped
+             */
+            faults: components["schemas"]["FaultGroup"][];
+            /**
+             * Due
+             * @description what is due, the next first
+             */
+            due: components["schemas"]["Due"][];
+            /**
+             * Open Points
+             * @description what is not finished
+             */
+            open_points: string[];
+            /**
+             * May Close
+             * @description whether the visit may be signed off
+             */
+            may_close: boolean;
+            /**
+             * Why Not
+             * @description what keeps it from being signed off
+             * @default []
+             */
+            why_not: string[];
+        };
+        /**
+         * PhotoOut
+         * @description A photograph that is kept.
+         */
+        PhotoOut: {
+            /** Key */
+            key: string;
+            /** Sha256 */
+            sha256: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * LogLine
+         * @description An entry that was read; the same line always has the same id, so that reading a list twice adds nothing.
+         */
+        LogLine: {
+            /** Id */
+            id: string;
+            entry: components["schemas"]["LogEntry"];
+        };
+        /**
+         * LogOut
+         * @description What was read from an event list.
+         */
+        LogOut: {
+            /** Columns */
+            columns: string[];
+            /** Mapping */
+            mapping: {
+                [key: string]: string;
+            };
+            /** Entries */
+            entries: components["schemas"]["LogLine"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+        };
+        /**
+         * LogIn
+         * @description An event list as text, and what each of its columns is; guessed where nothing is said.
+         */
+        LogIn: {
+            /** Text */
+            text: string;
+            /** Mapping */
+            mapping?: {
+                [key: string]: string;
+            } | null;
+        };
+        /**
+         * HandoverLine
+         * @description A sealed handover.
+         */
+        HandoverLine: {
+            /** Number */
+            number: number;
+            /** Revision */
+            revision: number;
+            /** Fingerprint */
+            fingerprint: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Size */
+            size: number;
+        };
+        /** Page[HandoverLine] */
+        Page_HandoverLine_: {
+            /** Items */
+            items: components["schemas"]["HandoverLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * SealIn
+         * @description On which paper.
+         */
+        SealIn: {
+            /**
+             * Paper
+             * @default A4
+             * @enum {string}
+             */
+            paper: "A4" | "Letter";
+        };
+        /**
+         * VerifiedOut
+         * @description Whether a file is unaltered.
+         */
+        VerifiedOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "unaltered" | "altered" | "other-key" | "unreadable";
+            /** Fingerprint */
+            fingerprint: string;
+            /** About */
+            about: {
+                [key: string]: unknown;
+            };
+            /** Problems */
+            problems: string[];
+        };
+        /**
+         * DueOut
+         * @description What is due at the crew's sites, and where a calendar program reads it.
+         */
+        DueOut: {
+            /** Items */
+            items: components["schemas"]["Due"][];
+            /**
+             * Feed
+             * @description path of the calendar feed; whoever has it can read what is due
+             */
+            feed: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -9674,6 +11297,1010 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_run_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_checklist_of_job: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "Letter";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_list_events: {
+        parameters: {
+            query?: {
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_add_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_state_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_record_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRecord"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_read_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_add_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_read_event_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_logbook_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_list_instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meter"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_keep_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Meter"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Meter"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_drop_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_list_handovers: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_HandoverLine_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_make_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SealIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_read_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_handover_pdf: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "Letter";
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_verify_handover: {
+        parameters: {
+            query?: {
+                key?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerifiedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_due_of_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_due_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
                 };
             };
             /** @description Not Found */

@@ -7,7 +7,9 @@ import { createAutosave } from './autosave'
 import { dropDraft, loadDraft } from './draft'
 import { createHistory } from './history'
 import { createPlanning } from './planning'
-import { read, write } from './pointer'
+import { createRecord } from '../record/use-record'
+import type { Mark } from '../record/fold'
+import { parts, read, write } from './pointer'
 
 export type { SaveState } from './autosave'
 
@@ -22,7 +24,21 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   let beforeWhatIf: Job | null = null
 
   const saving = createAutosave(id, document, () => whatIf.value)
-  const planning = createPlanning(id, document, client)
+  const record = createRecord(id)
+  /** The document with what its record says of the devices laid over it: what is planned, and what the sheets show. */
+  const laid = computed<Job | null>(() => {
+    const now = document.value
+    if (!now) return null
+    // In a what-if they stand in the document, to be played with.
+    if (whatIf.value) return now
+    const found = { ...now.as_found, ...record.state.value.found }
+    const marks = { ...now.sheet_marks, ...record.marks.value }
+    const out = { ...now } as Job
+    if (Object.keys(found).length) out.as_found = found
+    if (Object.keys(marks).length) out.sheet_marks = marks as Job['sheet_marks']
+    return out
+  })
+  const planning = createPlanning(id, laid, client)
   const history = createHistory()
   const problemAt = computed(() => new Map(planning.problems.value.map((p) => [p.pointer, p])))
   watch(planning.away, (away) => {
@@ -44,6 +60,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
         saving.state.value = 'unsaved'
         saving.schedule(0)
       } else dropDraft(id)
+      await record.open()
       await planning.make()
     } catch (error) {
       if (error instanceof ApiProblem) loadError.value = error
@@ -64,9 +81,27 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     show(next)
   }
   const replace = (next: Job) => change(next)
-  const at = (pointer: string) => read(document.value, pointer)
+  const at = (pointer: string) => read(laid.value, pointer)
+  // Found values and marks are told as events; nothing of them stands in the document. A what-if only plays with them.
+  function told(pointer: string, value: unknown): boolean {
+    const [head, device, key] = parts(pointer)
+    if (whatIf.value || !device || (head !== 'as_found' && head !== 'sheet_marks')) return false
+    if (head === 'sheet_marks' && key !== undefined) record.writeMark(device, key, value as Mark | undefined)
+    else if (head === 'as_found') {
+      const now = { ...record.state.value.found[device] }
+      if (key === undefined) record.writeFound(device, (value as Record<string, string> | undefined) ?? {})
+      else {
+        delete now[key]
+        record.writeFound(device, value === undefined ? now : { ...now, [key]: value as string })
+      }
+    }
+    return true
+  }
+  const said = computed(() => JSON.stringify([record.state.value.found, record.marks.value]))
+  watch(said, () => document.value && !loading.value && planning.soon())
   function set(pointer: string, value: unknown) {
     if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
+    if (told(pointer, value)) return
     change(write(document.value, pointer, value), pointer)
   }
   /** Several places at once, as one step of undo. */
@@ -93,6 +128,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     saving.stop()
     if (saving.state.value === 'unsaved') await saving.save()
     beforeWhatIf = document.value
+    document.value = laid.value
     whatIf.value = true
   }
   /** Leave the what-if: keep its changes as an ordinary edit, or go back to where it began. */
@@ -101,8 +137,12 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     whatIf.value = false
     if (!beforeWhatIf || !tried) return
     if (keep) {
+      const { as_found, sheet_marks, ...rest } = tried
+      for (const [device, shown] of Object.entries(as_found ?? {})) record.writeFound(device, shown)
+      for (const [device, marks] of Object.entries(sheet_marks ?? {}))
+        for (const [key, mark] of Object.entries(marks)) record.writeMark(device, key, mark as Mark)
       history.note(beforeWhatIf)
-      show(tried)
+      show(rest as Job)
     } else if (tried !== beforeWhatIf) {
       history.clear()
       document.value = beforeWhatIf
@@ -141,6 +181,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   async function close() {
     listening.forEach((stop) => stop())
     planning.stop()
+    record.close()
     await saving.close()
   }
 
@@ -149,6 +190,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     /** The document as it was before the what-if began, null outside one. */
     before: () => (whatIf.value ? beforeWhatIf : null),
     document,
+    laid,
+    record,
     plan: planning.plan,
     turn: planning.turn,
     planned: planning.asked,

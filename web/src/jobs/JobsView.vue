@@ -55,7 +55,7 @@ const putAway = useMutation({
   onError: failed,
 })
 const create = useMutation({
-  mutationFn: () => api.createJob({ ewerer: 'job/1', name: name.value.trim() }),
+  mutationFn: () => api.createJob({ ewerer: 'job/2', name: name.value.trim() }),
   onSuccess: (j) => open(j.id, 'site'),
   onError: failed,
 })
@@ -77,6 +77,8 @@ async function importFiles(files: File[]) {
 }
 async function signOut() {
   await api.signOut()
+  // What was read for a day without a network is not for whoever comes next.
+  if ('caches' in window) await caches.delete('answers')
   accept(await api.session())
 }
 </script>

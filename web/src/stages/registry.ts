@@ -18,6 +18,9 @@ const VIEWS: Record<string, Component> = {
   sources: late(() => import('./sources/SourcesStage.vue')),
   windows: late(() => import('./windows/WindowsStage.vue')),
   sheet: late(() => import('./sheet/SheetStage.vue')),
+  run: late(() => import('./run/RunStage.vue')),
+  proof: late(() => import('./proof/ProofStage.vue')),
+  handover: late(() => import('./handover/HandoverStage.vue')),
 }
 export type Stage = string
 export const stages = shallowRef<StageOut[]>([])
@@ -25,5 +28,7 @@ export const learnStages = (told: StageOut[]) => (stages.value = told)
 /** The stages that can be opened: planned by the server and drawn here. */
 export const openStages = computed(() => stages.value.filter((s) => s.planned && s.name in VIEWS).map((s) => s.name))
 export const viewOf = (stage: Stage): Component | undefined => VIEWS[stage]
+/** Stages that need the whole width: no findings beside them. */
+export const wholeStages = ['run']
 export const firstStage = 'site'
 export const stageOf = (pointer: string): Stage => nearestWords(pointer)?.stage ?? firstStage

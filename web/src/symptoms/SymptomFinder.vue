@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { queries } from '../api/queries'
 import { percent } from '../ui/figures'
 import { hasWords } from '../ui/words'
@@ -11,11 +11,16 @@ import type { Stage } from '../stages/registry'
 import { useJob } from '../job/use-job'
 
 const open = defineModel<boolean>({ required: true })
+const props = defineProps<{ begin?: string }>()
 const emit = defineEmits<{ stage: [stage: Stage] }>()
 const job = useJob()
 const list = useQuery(queries.symptoms())
 const words = ref('')
-const chosen = ref('')
+const chosen = ref(props.begin ?? '')
+watch(
+  () => props.begin,
+  (id) => id && choose(id),
+)
 const answers = ref<Record<string, number>>({})
 const found = computed(() => (list.data.value ?? []).filter((s) => hasWords(s.word, words.value)))
 const told = useQuery(
@@ -29,7 +34,17 @@ const asked = computed(() => d.value?.tests.filter((t) => t.answer !== null && t
 const others = computed(
   () => d.value?.tests.filter((t) => t.answer == null && t.id !== d.value?.next?.id && t.bits > 0.005) ?? [],
 )
-const answer = (id: string, outcome: number) => (answers.value = { ...answers.value, [id]: outcome })
+function answer(id: string, outcome: number) {
+  answers.value = { ...answers.value, [id]: outcome }
+  const test = d.value?.tests.find((t) => t.id === id)
+  // What was answered on site stays in the record.
+  void job.record.add({
+    kind: 'answer',
+    name: `${chosen.value}/${id}`.slice(0, 120),
+    shown: (test?.outcomes[outcome] ?? String(outcome)).slice(0, 60),
+    text: d.value?.word ?? '',
+  })
+}
 function takeBack(id: string) {
   const next = { ...answers.value }
   delete next[id]

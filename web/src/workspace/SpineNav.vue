@@ -6,6 +6,25 @@ import { useJob } from '../job/use-job'
 
 const props = defineProps<{ stage: Stage }>()
 const job = useJob()
+const told = computed<Record<string, string>>(() => {
+  const steps = Object.entries(job.record.state.value.steps)
+  const count = (fits: (id: string) => boolean, statuses: string[]) =>
+    steps.filter(([id, s]) => fits(id) && statuses.includes(s.status)).length
+  const proof = (id: string) => /^(proof|clock|sensor):/.test(id)
+  const say = (fits: (id: string) => boolean) =>
+    [
+      ['done', ['done', 'skipped']],
+      ['anyway', ['overridden']],
+      ['failed', ['failed']],
+      ['not put back', ['open']],
+    ]
+      .map(([word, statuses]) => [word, count(fits, statuses as string[])] as [string, number])
+      .filter(([, n]) => n)
+      .map(([word, n]) => `${n} ${word}`)
+      .join(' · ')
+  const last = job.record.state.value.signed.at(-1)
+  return { run: say((id) => !proof(id)), proof: say(proof), handover: last ? `signed by ${last.name}` : '' }
+})
 const lines = computed(() =>
   stages.value.map((s, i) => {
     const found = job.plan.value?.stages.find((x) => x.stage === s.name)
@@ -15,7 +34,7 @@ const lines = computed(() =>
       word: s.word,
       about: s.about,
       state: found?.state ?? 'open',
-      key: found?.key ?? '',
+      key: found?.key || told.value[s.name] || '',
       built: openStages.value.includes(s.name),
     }
   }),

@@ -18,7 +18,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { queries } from '../api/queries'
 import { learnFields } from '../job/words'
-import { firstStage, learnStages, openStages, stageOf, stages, viewOf, type Stage } from '../stages/registry'
+import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
@@ -50,6 +50,12 @@ const help = ref(false)
 const find = ref(false)
 const history = ref(false)
 const symptoms = ref(false)
+const symptom = ref('')
+function findOut(id: string) {
+  symptom.value = id
+  symptoms.value = true
+}
+const whole = computed(() => wholeStages.includes(stage.value))
 const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFinder.vue'))
 const leaving = ref(false)
 
@@ -107,7 +113,7 @@ function pressed(event: KeyboardEvent) {
     '/': () => (find.value = true),
     n: nextFinding,
     w: () => document.querySelector<HTMLElement>('[data-why]')?.scrollIntoView({ block: 'nearest' }),
-    f: () => (symptoms.value = true),
+    f: () => findOut(''),
     '?': () => (help.value = true),
   }
   const found = act[event.key]
@@ -171,7 +177,7 @@ const KEYS: [string, string][] = [
 </script>
 
 <template>
-  <div class="workspace" :class="{ whatif: job.whatIf.value }">
+  <div class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
@@ -182,7 +188,7 @@ const KEYS: [string, string][] = [
       <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
       <button class="plain wide" @click="history = true">History</button>
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
-      <button class="plain" aria-label="Fault finder" title="From what you see to why (f)" @click="symptoms = true">
+      <button class="plain" aria-label="Fault finder" title="From what you see to why (f)" @click="findOut('')">
         <span class="wide">Faults </span><kbd>f</kbd>
       </button>
       <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
@@ -231,12 +237,12 @@ const KEYS: [string, string][] = [
     <main v-else-if="job.loading.value || !job.document.value || !worded" class="opening" aria-busy="true">
       <WaitNote word="Opening the job" :rows="8" />
     </main>
-    <div v-else class="body">
+    <div v-else class="body" :class="{ whole }">
       <SpineNav :stage="stage" />
       <main class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
-        <component :is="view" :key="stage" @go="go" />
+        <component :is="view" :key="stage" @go="go" @symptom="findOut" />
       </main>
-      <aside class="column"><FindingsColumn :current="finding" @go="go" /></aside>
+      <aside v-if="!whole" class="column"><FindingsColumn :current="finding" @go="go" /></aside>
     </div>
 
     <ElDrawer v-model="drawer" size="min(360px, 92vw)" title="Findings" :with-header="false">
@@ -270,6 +276,7 @@ const KEYS: [string, string][] = [
     <SymptomFinder
       v-if="symptoms"
       v-model="symptoms"
+      :begin="symptom"
       @stage="(s: Stage) => ((symptoms = false), openStages.includes(s) && goStage(s))"
     />
     <HistoryDrawer v-if="history" v-model="history" />
@@ -353,6 +360,13 @@ header .button {
   display: grid;
   grid-template-columns: 212px minmax(0, 1fr) 292px;
 }
+.body.whole {
+  grid-template-columns: 150px minmax(0, 1fr);
+}
+.whole .stage {
+  padding: 0;
+  overflow: hidden;
+}
 .stage {
   background: var(--sheet);
   padding: 16px 22px 40px;
@@ -385,6 +399,13 @@ header .button {
   .body {
     grid-template-columns: 92px minmax(0, 1fr);
   }
+  /* On site one step fills the screen; the stages are a press away. */
+  .body.whole {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .whole > :deep(.spine) {
+    display: none;
+  }
   .column,
   .wide {
     display: none;
@@ -398,6 +419,11 @@ header .button {
   }
   .stage {
     padding: 14px 14px 40px;
+  }
+}
+@media (max-width: 640px) {
+  .running header > :not(.word, .name, .save, [aria-label='Fault finder'], [aria-label='Help'], .theme) {
+    display: none;
   }
 }
 /* A phone: the bar takes two lines; wide tables are moved sideways within the stage. */

@@ -19,6 +19,11 @@ class Document(BaseModel):
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True, populate_by_name=True, allow_inf_nan=False)
     version_tag: ClassVar[str] = ""
 
+    @classmethod
+    def upgraded(cls, data: dict[str, Any]) -> dict[str, Any]:
+        """Return a document of an earlier version as one of this; others as they are."""
+        return data
+
     def to_data(self) -> dict[str, Any]:
         """Return the document as plain JSON data, leaving out what was left out on entry."""
         return self.model_dump(mode="json", by_alias=True, exclude_unset=True)

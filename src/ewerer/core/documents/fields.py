@@ -356,6 +356,16 @@ def _table() -> list[FieldWords]:
         ("profile_revisions", "Profile versions"),
         ("profile_revisions/*", "Profile version"),
     )
+    at(
+        "run",
+        "",
+        ("breakers", "Breakers"),
+        ("breakers/*/id", "Breaker"),
+        ("breakers/*/name", "Name of the breaker"),
+        ("breakers/*/side", "Side of the breaker"),
+        ("breakers/*/feeds", "What it feeds"),
+        ("breakers/*/device", "Device it belongs to"),
+    )
     return out
 
 

@@ -1,4 +1,4 @@
-"""The job document, ``job/1``: everything known about one site before and during the work."""
+"""The job document, ``job/2``: everything known about one site before the work; what was done there is in its events."""
 
 from __future__ import annotations
 
@@ -636,6 +636,26 @@ class Window(Document):
         return self
 
 
+Side = Literal["load", "grid", "generator", "sun", "charger", "unit", "bank", "module"]
+"""What stands behind a breaker: loads, a source of AC, a sun string, or the way from a device to the bank."""
+
+
+class Breaker(Document):
+    """One breaker or switch of the site: its name, what it feeds, its side, the device that it depends on or joins to the bank."""
+
+    id: Identifier
+    name: Title
+    side: Side
+    feeds: Text | None = None
+    device: Identifier | None = None
+
+    @model_validator(mode="after")
+    def _whose(self) -> Breaker:
+        if self.side in ("sun", "charger", "unit", "module") and self.device is None:
+            raise ValueError(f"a breaker of side {self.side} needs the device it belongs to")
+        return self
+
+
 class SheetMark(Document):
     """What was done with one row of a unit's sheet."""
 
@@ -645,11 +665,15 @@ class SheetMark(Document):
 
 
 class Job(Document):
-    """A whole job. Anything optional that is left out is assumed aloud by the plan."""
+    """A whole job. Anything optional that is left out is assumed aloud by the plan.
 
-    version_tag: ClassVar[str] = "job/1"
+    ``as_found`` and ``sheet_marks`` are what the job's events say of its devices, laid over it for planning; a stored job
+    has neither. A ``job/1`` is read as what it is now, with its marks laid over it.
+    """
 
-    ewerer: Literal["job/1"] = "job/1"
+    version_tag: ClassVar[str] = "job/2"
+
+    ewerer: Literal["job/2"] = "job/2"
     name: Title
     notes: Text | None = None
     site: Site = Site()
@@ -666,16 +690,27 @@ class Job(Document):
     seasons: Annotated[list[Season], Field(max_length=12)] = []
     tariff: Tariff | None = None
     flow: Flow = Flow()
+    breakers: Annotated[list[Breaker], Field(max_length=120)] = []
     as_found: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
     extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
     profile_revisions: Annotated[dict[Identifier, Annotated[int, Field(ge=1)]], Field(max_length=200)] = {}
     sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=140)] = {}
 
-    @field_validator("units")
+    @field_validator("units", "breakers")
     @classmethod
-    def _unique(cls, units: list[JobUnit]) -> list[JobUnit]:
-        _ids_once([u.id for u in units])
-        return units
+    def _unique(cls, parts: list[Any]) -> list[Any]:
+        _ids_once([p.id for p in parts])
+        return parts
+
+    @classmethod
+    def upgraded(cls, data: dict[str, Any]) -> dict[str, Any]:
+        """Return a document of an earlier version as one of this: a ``job/1`` differs in its name only."""
+        return {**data, "ewerer": "job/2"} if data.get("ewerer") == "job/1" else data
+
+    def bare(self) -> Job:
+        """Return the job without what its events say."""
+        told = self.model_fields_set - {"as_found", "sheet_marks"}
+        return Job.model_construct(_fields_set=told, **{name: getattr(self, name) for name in told})
 
     @model_validator(mode="after")
     def _seasons(self) -> Job:

@@ -231,6 +231,7 @@ def parse_document(model: type[D], data: Any) -> D:
         raise DocumentError(
             [Problem(pointer="", message="not a JSON object", value=data, expected=f"a {model.version_tag} object")]
         )
+    data = model.upgraded(data)
     tag = data.get("ewerer")
     if model.version_tag and tag != model.version_tag:
         raise DocumentError(

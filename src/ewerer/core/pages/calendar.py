@@ -1,15 +1,16 @@
-"""Windows as iCalendar, on the site's own clock."""
+"""Windows and what is due as iCalendar."""
 
 from __future__ import annotations
 
 import datetime as dt
 import zoneinfo
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from icalendar import Calendar, Event
 
 from ..devices.slots.week import begins, covers, dates_of, days_of
 from ..documents.job import Job
+from ..documents.results.run import Due
 
 
 def _days(first: dt.date) -> Iterator[dt.date]:
@@ -48,5 +49,23 @@ def calendar(job: Job) -> bytes:
         event.add("dtstamp", dt.datetime.combine(monday, dt.time(), dt.UTC))
         rule: dict[str, object] = {"freq": "weekly", "byday": [names[d] for d in days]}
         event.add("rrule", rule | ({"until": until} if until is not None else {}))
+        made.add_component(event)
+    return bytes(made.to_ical())
+
+
+def due_calendar(due: Iterable[Due], name: str = "Ewerer") -> bytes:
+    """Return what is due as iCalendar: a whole day for each."""
+    made = Calendar()
+    made.add("prodid", "-//Ewerer//due//EN")
+    made.add("version", "2.0")
+    made.add("x-wr-calname", name)
+    for d in due:
+        event = Event()
+        day = dt.date.fromisoformat(d.date)
+        event.add("uid", f"{d.job or name}-{d.kind}-{d.step or d.what}-{d.date}@ewerer".replace(" ", "-"))
+        event.add("summary", f"{d.name}: {d.what}" if d.name else d.what)
+        event.add("dtstart", day)
+        event.add("dtend", day + dt.timedelta(days=1))
+        event.add("dtstamp", dt.datetime.combine(day, dt.time(), dt.UTC))
         made.add_component(event)
     return bytes(made.to_ical())

@@ -12,6 +12,7 @@ from openpyxl.styles import Alignment, Font
 
 from ..documents.job import Job, SheetMark
 from ..documents.results.sheet import SheetRow, UnitSheet
+from .cells import plain_cell
 
 COLUMNS = [
     "no",
@@ -30,20 +31,6 @@ COLUMNS = [
     "read back",
     "note",
 ]
-
-
-FORMULA_STARTS = ("=", "+", "-", "@", "|", "%")
-
-
-def _cell(value: str) -> str:
-    """Return ``value`` so that no spreadsheet takes it for a formula; numbers stay as they are."""
-    bare = value.lstrip()
-    if bare.startswith(FORMULA_STARTS) or value.startswith(("\t", "\r", "\n")):
-        try:
-            float(value)
-        except ValueError:
-            return "'" + value
-    return value
 
 
 # Characters that XML, and so XLSX, cannot hold.
@@ -96,7 +83,7 @@ def sheet_csv(job: Job, sheet: UnitSheet) -> bytes:
     buffer = io.StringIO()
     writer = csv.writer(buffer, lineterminator="\r\n")
     writer.writerow(COLUMNS)
-    writer.writerows([_cell(c) for c in row] for row in _rows(job, sheet))
+    writer.writerows([plain_cell(c) for c in row] for row in _rows(job, sheet))
     return b"\xef\xbb\xbf" + buffer.getvalue().encode()
 
 

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from weasyprint.urls import URLFetcher
 
 Paper = Literal["A4", "Letter"]
+PICTURE = "data:image/jpeg;base64,"
 FONT = (Path(__file__).with_name("fonts") / "source-sans-3.woff2").as_uri()
 
 
@@ -43,15 +44,15 @@ def _fetcher() -> URLFetcher:
     from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse
 
     class OnlyTheFont(URLFetcher):  # type: ignore[misc]
-        """Hands out the shipped font and refuses every other address: no file, no host."""
+        """Hands out the shipped font and pictures that stand in the page itself, and refuses every other address: no file, no host."""
 
         def fetch(self, url: str, headers: dict[str, str] | None = None) -> URLFetcherResponse:
-            """Return the font, or refuse."""
-            if url != FONT:
+            """Return the font or the page's own picture, or refuse."""
+            if url != FONT and not url.startswith(PICTURE):
                 raise FatalURLFetchingError(f"a page may not fetch {url}")
             return super().fetch(url, headers)
 
-    return OnlyTheFont(allowed_protocols=("file",), allow_redirects=False, fail_on_errors=True)
+    return OnlyTheFont(allowed_protocols=("file", "data"), allow_redirects=False, fail_on_errors=True)
 
 
 def pdf(template: str, title: str, paper: Paper = "A4", **filled: Any) -> bytes:

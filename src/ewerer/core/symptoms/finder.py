@@ -7,6 +7,7 @@ judgement). A plan's own findings count as evidence: a cause whose rule has spok
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
@@ -252,3 +253,51 @@ def diagnose(symptom_id: str, answers: Mapping[str, int], findings: Sequence[Fin
         next=asked(best[0]) if best else None,
         tests=sorted((asked(id) for id in {**bearing, **{a: known.tests[a] for a in answers}}), key=lambda q: -q.bits),
     )
+
+
+PLAIN = frozenset(
+    [
+        "a",
+        "an",
+        "and",
+        "at",
+        "be",
+        "by",
+        "does",
+        "from",
+        "has",
+        "have",
+        "in",
+        "is",
+        "it",
+        "its",
+        "not",
+        "of",
+        "on",
+        "one",
+        "only",
+        "the",
+        "this",
+        "to",
+        "when",
+        "with",
+        "will",
+    ]
+)
+
+
+def likely(words: str, most: int = 3) -> tuple[str, list[str]]:
+    """Return the symptom whose words a fault's text shares most, and its likeliest causes in words; empty where none fits."""
+    known = knowledge()
+    told = {w for w in re.findall(r"[a-z]{3,}", words.lower()) if w not in PLAIN}
+
+    def shared(s: Symptom) -> float:
+        own = {w for w in re.findall(r"[a-z]{3,}", s.word.lower()) if w not in PLAIN}
+        stems = {w[:5] for w in own}
+        return sum(w[:5] in stems for w in told) / (len(own) or 1)
+
+    best = max(known.symptoms, key=shared)
+    if shared(best) < 0.2:
+        return "", []
+    causes = sorted(best.causes, key=lambda c: -c.prior)[:most]
+    return best.id, [known.causes[c.cause].word for c in causes]

@@ -25,9 +25,9 @@ ALL = (
     Stage("sources", "Sources", "source and charge orders, AC window, generator"),
     Stage("windows", "Windows", "hours to charge, hold and use; the simulated day and year"),
     Stage("sheet", "Sheet", "what to type into each unit, in which order"),
-    Stage("run", "Run", "one safe step at a time on site", planned=False),
-    Stage("proof", "Proof", "does it do what was planned", planned=False),
-    Stage("handover", "Handover", "the record that is left behind", planned=False),
+    Stage("run", "Run", "one safe step at a time on site"),
+    Stage("proof", "Proof", "does it do what was planned"),
+    Stage("handover", "Handover", "the record that is left behind"),
 )
 STAGES: tuple[str, ...] = tuple(s.name for s in ALL)
 RANK: dict[str, int] = {name: i for i, name in enumerate(STAGES)}

@@ -1,13 +1,13 @@
 """The API, one router a resource. Thin: fetch, call one action or the core, return."""
 
-from . import flow, jobs, library, plan, session, symptoms, trade
+from . import flow, jobs, library, plan, record, session, symptoms, trade
 from .app import api, openapi_json
 
 api.add_router("/session", session.router)
 api.add_router("/jobs", jobs.router)
 api.add_router("/library", library.router)
 api.add_router("/symptoms", symptoms.router)
-for module in (plan, flow, trade):
+for module in (plan, flow, trade, record):
     api.add_router("", module.router)
 
 __all__ = ["api", "openapi_json"]

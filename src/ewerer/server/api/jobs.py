@@ -11,9 +11,11 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ...core.documents import Job as JobDocument
+from ...core.record.imports import as_now
 from ..jobs import actions
 from ..jobs.models import Job, Revision
 from ..problems import problem
+from ..record import actions as record
 from .bodies import JobBody
 from .shapes import (
     JSON,
@@ -34,8 +36,20 @@ from .shapes import (
 router = Router(tags=["jobs"], by_alias=True)
 
 
+class RunCounts(Schema):
+    """How far the work on site is: steps by what became of them, and whether the visit is signed."""
+
+    done: int = 0
+    failed: int = 0
+    overridden: int = 0
+    open: int = 0
+    stands: str = ""
+
+
 class Summary(Schema):
-    """What the list of jobs shows of a plan: counts of findings, what it waits for, key figures by stage."""
+    """What the list of jobs shows: counts of findings, what it waits for, key figures by stage, the run."""
+
+    run: RunCounts = RunCounts()
 
     stop: int = 0
     caution: int = 0
@@ -122,14 +136,14 @@ def create_job(request: HttpRequest, document: JobBody) -> tuple[int, dict[str, 
     """Create or import a job from a job document."""
     library_of(request, document)
     who = person(request)
-    return 201, _line(actions.create(who.crew, document, who.user))
+    return 201, _line(record.create(who.crew, document, who.user))
 
 
 @router.get("/{uuid:id}", response={200: JobOut, **REFUSALS})
 def read_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return a job with its latest document."""
     job, latest = job_of(request, id)
-    return as_json({**_saved(job), "id": job.id, "put_away": job.put_away, "document": latest.document})
+    return as_json({**_saved(job), "id": job.id, "put_away": job.put_away, "document": as_now(latest.document)})
 
 
 @router.put("/{uuid:id}", response={200: Saved, 409: Stale, **REFUSALS})
@@ -138,7 +152,7 @@ def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
     library_of(request, save.document)
     who = person(request)
     try:
-        return _saved(actions.save(id, who.crew, save.document, save.base_revision, who.user))
+        return _saved(record.save(id, who.crew, save.document, save.base_revision, who.user))
     except actions.StaleSave as stale:
         by = stale.latest.saved_by.get_username()
         return problem(
@@ -148,8 +162,8 @@ def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
             current_revision=stale.latest.number,
             saved_by=by,
             saved_at=stale.latest.saved_at,
-            yours=save.document.to_data(),
-            theirs=stale.latest.document,
+            yours=as_now(save.document.to_data()),
+            theirs=as_now(stale.latest.document),
         )
 
 
@@ -187,12 +201,12 @@ def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
 def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
     """Return the document of one revision."""
     job, _ = job_of(request, id)
-    return as_json(job.revisions.get(number=number).document)
+    return as_json(as_now(job.revisions.get(number=number).document))
 
 
 @router.get("/{uuid:id}/export", response={200: JobDocument, **REFUSALS})
 def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the job file."""
     job, latest = job_of(request, id)
-    text = json.dumps(latest.document, indent=2, ensure_ascii=False) + "\n"
+    text = json.dumps(as_now(latest.document), indent=2, ensure_ascii=False) + "\n"
     return attachment(text.encode(), f"{job.name}.json", JSON)

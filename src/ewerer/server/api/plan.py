@@ -38,8 +38,8 @@ class FoundOut(Schema):
 @router.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS})
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
-    _, latest = job_of(request, id)
-    return ready(plan(*stored(request, latest.document)))
+    job, _ = job_of(request, id)
+    return ready(plan(*stored(request, job)))
 
 
 @router.post("/plan", response={200: Plan, **REFUSALS})
@@ -51,8 +51,8 @@ def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
 @router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))
 def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Literal["json", "csv", "xlsx"] = "csv") -> HttpResponse:
     """Download one unit's sheet as json, csv or xlsx."""
-    job, latest = job_of(request, id)
-    document, library = stored(request, latest.document)
+    job, _ = job_of(request, id)
+    document, library = stored(request, job)
     sheet = find_sheet(document, plan(document, library), unit)
     return attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
 
@@ -60,8 +60,8 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Litera
 @router.get("/jobs/{uuid:id}/sheets/{unit}/pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4") -> HttpResponse:
     """Download one unit's working list as PDF with boxes to tick and to write in."""
-    job, latest = job_of(request, id)
-    document, library = stored(request, latest.document)
+    job, _ = job_of(request, id)
+    document, library = stored(request, job)
     sheet = find_sheet(document, plan(document, library), unit)
     page = sheet_page(document, sheet, unit_order(document, unit, library), paper)
     return attachment(page, f"{job.name} {unit}.pdf", PDF)
@@ -70,16 +70,16 @@ def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4
 @router.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the cable card with its address plan as one PDF page."""
-    job, latest = job_of(request, id)
-    document, library = stored(request, latest.document)
+    job, _ = job_of(request, id)
+    document, library = stored(request, job)
     return attachment(cable_page(document, plan(document, library), paper), f"{job.name} cable.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, openapi_extra=file_answer(ICS))
 def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the windows as iCalendar."""
-    job, latest = job_of(request, id)
-    document, _ = stored(request, latest.document)
+    job, _ = job_of(request, id)
+    document, _ = stored(request, job)
     return attachment(calendar(document), f"{job.name} windows.ics", f"{ICS}; charset=utf-8")
 
 

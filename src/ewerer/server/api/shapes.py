@@ -16,12 +16,12 @@ from pydantic import ConfigDict, Field
 
 from ...core.devices.library import Library, check_references
 from ...core.documents import Job as JobDocument
-from ...core.documents import parse_document
 from ...core.documents.results.base import PlanPart
 from ..crews.models import Crew
 from ..jobs.models import Job, Revision
 from ..people import Person, person_of
 from ..profiles.actions import library_for
+from ..record.actions import library_and_document
 
 JSON = "application/json"
 T = TypeVar("T")
@@ -130,7 +130,8 @@ def library_of(request: HttpRequest, document: JobDocument) -> Library:
     return library
 
 
-def stored(request: HttpRequest, data: Any) -> tuple[JobDocument, Library]:
-    """Return a stored document, read and checked against the crew's library."""
-    document = parse_document(JobDocument, data)
-    return document, library_of(request, document)
+def stored(request: HttpRequest, job: Job) -> tuple[JobDocument, Library]:
+    """Return a job's latest document with its record laid over it, read and checked against the crew's library."""
+    document, library = library_and_document(job)
+    check_references(document, library)
+    return document, library

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Callable
 from typing import Any
 
 import jsonpatch
@@ -11,6 +12,7 @@ from django.utils import timezone
 
 from ...core.documents import Job as JobDocument
 from ...core.plan import plan
+from ...core.record.imports import as_now
 from ..crews.models import Crew
 from ..profiles.actions import library_for
 from ..writing import writes
@@ -39,58 +41,80 @@ def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
 
 
 def _write(job: Job, document: JobDocument, summary: dict[str, Any], before: dict[str, Any], user: User) -> Revision:
-    data = document.to_data()
+    data = as_now(document.to_data())
     job.revision += 1
     job.name = document.name
     job.saved_at = timezone.now()
     job.saved_by = user
-    job.summary = summary
+    job.summary = {**job.summary, **summary}
     job.save()
     return Revision.objects.create(
         job=job, number=job.revision, document=data, changes=jsonpatch.make_patch(before, data).patch, saved_by=user
     )
 
 
-def create(crew: Crew, document: JobDocument, user: User) -> Job:
+Beside = Callable[[Job], None]
+"""What else is written with a job, in the same transaction."""
+
+
+def create(crew: Crew, document: JobDocument, user: User, beside: Beside | None = None) -> Job:
     """Store a new job with its first revision. Its plan is made before the one writer is asked for."""
-    return _create(crew, document, summary_of(document, crew), user)
+    return _create(crew, document, summary_of(document, crew), user, beside)
 
 
 @writes
-def _create(crew: Crew, document: JobDocument, summary: dict[str, Any], user: User) -> Job:
+def _create(crew: Crew, document: JobDocument, summary: dict[str, Any], user: User, beside: Beside | None) -> Job:
     job = Job(crew=crew, name=document.name, saved_by=user)
     _write(job, document, summary, {}, user)
+    if beside is not None:
+        beside(job)
     return job
 
 
-def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User) -> Job:
+def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User, beside: Beside | None = None) -> Job:
     """Store a new revision on top of ``base_revision``; raise :class:`StaleSave` when it is not the latest.
 
     Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job. The plan is
-    made before the one writer is asked for.
+    made before the one writer is asked for; ``document`` has what its events say laid over it, which is not stored.
     """
     Job.objects.only("id").get(pk=job_id, crew=crew)
-    return _save(job_id, crew, document, summary_of(document, crew), base_revision, user)
+    return _save(job_id, crew, document, summary_of(document, crew), base_revision, user, beside)
 
 
 @writes
-def _save(job_id: uuid.UUID, crew: Crew, document: JobDocument, summary: dict[str, Any], base_revision: int, user: User) -> Job:
+def _save(
+    job_id: uuid.UUID,
+    crew: Crew,
+    document: JobDocument,
+    summary: dict[str, Any],
+    base_revision: int,
+    user: User,
+    beside: Beside | None,
+) -> Job:
     job = Job.objects.get(pk=job_id, crew=crew)
     latest = job.revisions.get(number=job.revision)
-    if latest.document == document.to_data():
-        return job
-    if base_revision != job.revision:
-        raise StaleSave(job, latest)
-    _write(job, document, summary, latest.document, user)
+    stands = as_now(latest.document)
+    if stands != as_now(document.to_data()):
+        if base_revision != job.revision:
+            raise StaleSave(job, latest)
+        _write(job, document, summary, stands, user)
+    if beside is not None:
+        beside(job)
     return job
+
+
+@writes
+def tell(job_id: uuid.UUID, crew: Crew, beside: Callable[[Job], dict[str, Any]]) -> None:
+    """Write something beside a job, and what its list shows of it, in one transaction."""
+    job = Job.objects.get(pk=job_id, crew=crew)
+    job.summary = {**job.summary, **beside(job)}
+    job.save(update_fields=["summary"])
 
 
 def copy(job_id: uuid.UUID, crew: Crew, user: User) -> Job:
     """Store a copy of a job's latest revision, without the marks of work done, as a new job."""
     source = Job.objects.get(pk=job_id, crew=crew)
-    data = dict(source.revisions.get(number=source.revision).document)
-    for key in ("sheet_marks", "as_found"):
-        data.pop(key, None)
+    data = as_now(source.revisions.get(number=source.revision).document)
     data["name"] = (data["name"][:112] + " (copy)")[:120]
     return create(crew, JobDocument.model_validate(data, strict=False), user)
 

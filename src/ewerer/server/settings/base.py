@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "ewerer.server.crews",
     "ewerer.server.jobs",
     "ewerer.server.profiles",
+    "ewerer.server.record",
     "ewerer.server.commands",
 ]
 MIDDLEWARE = [
@@ -100,7 +101,7 @@ SECURE_REFERRER_POLICY = "same-origin"
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [SELF],
-        "img-src": [SELF, "data:"],
+        "img-src": [SELF, "data:", "blob:"],
         "object-src": [NONE],
         "base-uri": [SELF],
         "form-action": [SELF],

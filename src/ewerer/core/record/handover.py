@@ -1,0 +1,111 @@
+"""The handover of a visit: everything that is left behind as one sealed file."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+from ..devices.library import Library
+from ..documents import DocumentError, Problem
+from ..documents.job import Job
+from ..documents.results.plan import Plan
+from ..documents.results.run import Run, SiteRecord
+from ..pages.calendar import due_calendar
+from ..pages.handover import HandoverFacts, handover_page
+from ..pages.pdf import Paper
+from ..plan import plan
+from .fold import State, fold, marks_of, ordered
+from .logbook import changes_of, log_csv
+from .record import record_of
+from .run import run_of, standing, statuses_of
+from .signing import fingerprint, public_bytes, seal
+
+
+def laid_over(job: Job, state: State) -> Job:
+    """Return a job with what its events say of its devices laid over it: found values and marks on sheets."""
+    found = {**job.as_found, **state["found"]}
+    marks = {**job.sheet_marks, **marks_of(state)}
+    told = {"as_found": found, "sheet_marks": marks}
+    if not found and not marks:
+        return job
+    return Job.model_validate({**job.to_data(), **{k: v for k, v in told.items() if v}}, strict=False)
+
+
+def profiles_of(job: Job, library: Library) -> dict[str, bytes]:
+    """Return the library profiles that a job uses, as files by their name."""
+    used = [m.profile for m in job.bank.modules] + [u.profile for u in job.units] + [c.profile for c in job.sun.chargers]
+    used += [job.controller.profile if job.controller else None, job.link.adapter]
+    by_id = {p.id: p for p in library}
+    names = sorted({u for u in used if u is not None and u in by_id})
+    return {f"library/{n}.json": (json.dumps(by_id[n].to_data(), indent=1, ensure_ascii=False) + "\n").encode() for n in names}
+
+
+def facts_of(
+    job: Job,
+    library: Library,
+    events: Iterable[Mapping[str, Any]],
+    crew: str = "",
+    public: bytes = b"",
+    photos: Mapping[str, bytes] | None = None,
+) -> HandoverFacts:
+    """Return what the pages of a handover show."""
+    line = ordered(events)
+    state = fold(line)
+    laid = laid_over(job, state)
+    made: Plan = plan(laid, library)
+    run: Run = run_of(laid, library)
+    record: SiteRecord = record_of(laid, library, run, state)
+    return HandoverFacts(
+        job=laid,
+        plan=made,
+        run=run,
+        record=record,
+        state=state,
+        standing=dict(standing(run.steps, statuses_of(state))),
+        changes=changes_of(run, state),
+        crew=crew,
+        fingerprint=fingerprint(public) if public else "",
+        photos=dict(photos or {}),
+    )
+
+
+def handover(
+    job: Job,
+    library: Library,
+    events: Iterable[Mapping[str, Any]],
+    key: Ed25519PrivateKey,
+    crew: str = "",
+    revision: int = 0,
+    photos: Mapping[str, bytes] | None = None,
+    paper: Paper = "A4",
+    draft: bool = False,
+) -> bytes:
+    """Return the sealed zip of a job's handover: PDF, job, profiles used, events, log, photos, calendar of what is due.
+
+    Raises :class:`DocumentError` while a change made for a test is not put back or a failed step has no answer, unless a
+    draft is wanted.
+    """
+    line = ordered(events)
+    facts = facts_of(job, library, line, crew, public_bytes(key), photos)
+    if facts.record.why_not and not draft:
+        raise DocumentError(
+            [Problem(pointer="/events", message=text, expected="a visit that may be closed") for text in facts.record.why_not]
+        )
+    named = {p["photo"] for p in facts.state["photos"]} | {p for s in facts.state["steps"].values() for p in s["photos"]}
+    members = {
+        "handover.pdf": handover_page(facts, paper),
+        "job.json": (json.dumps(job.bare().to_data(), indent=1, ensure_ascii=False) + "\n").encode(),
+        "events.jsonl": "".join(
+            json.dumps(e, ensure_ascii=False) + "\n" for e in sorted(events, key=lambda e: (e["at"], e["id"]))
+        ).encode(),
+        "log.csv": log_csv(facts.state["log"]),
+        "due.ics": due_calendar(facts.record.due, job.name),
+        **profiles_of(job, library),
+        **{f"photos/{id}.jpg": data for id, data in (photos or {}).items() if id in named},
+    }
+    last = facts.state["signed"][-1] if facts.state["signed"] else None
+    about = {"job": job.name, "crew": crew, "revision": revision, "events": len(line), "last_event": facts.state["last"], "signed": f"{last['name']}, {last['at']}" if last else "", "draft": draft}  # fmt: skip
+    return seal(members, key, about)

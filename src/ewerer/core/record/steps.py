@@ -1,0 +1,125 @@
+"""The steps of a run while they are gathered: a line per section, each step with what must stand before it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..devices.library import Library
+from ..documents.job import Breaker, Job
+from ..documents.profiles import MenuProfile
+from ..documents.results.run import Ask, Gate, GateMark, GateZone, RunStep
+from ..documents.results.sheet import UnitSheet
+from ..planning.solved import Device, Solved
+
+SECTIONS = {
+    "before": "Before",
+    "found": "As found",
+    "isolate": "Isolate",
+    "hardware": "Hardware",
+    "join": "Join the modules",
+    "address": "Addresses",
+    "protocol": "Protocol on both sides",
+    "power": "Power up",
+    "enter": "Enter",
+    "recheck": "Restart and look again",
+    "sensor": "Current sensor",
+    "live": "Close the rest",
+    "proof": "Proof",
+    "clock": "Windows and clock",
+    "handover": "Handover",
+    "follow": "Follow-ups",
+}
+"""Parts of a run in their order, by id, with the word on screens."""
+
+SHOCK = "Terminals and panels stay live, whatever is open: insulated tools, gloves, no metal on wrists."
+ALONE = "Not alone: a second person stays within call."
+LICENSED = "Local code and licensed practice decide."
+
+
+@dataclass
+class Steps:
+    """Steps gathered so far, and what everyone needs to add more."""
+
+    job: Job
+    library: Library
+    solved: Solved
+    breakers: Sequence[Breaker]
+    order: Sequence[Breaker]
+    made: list[RunStep] = field(default_factory=list)
+    ids: set[str] = field(default_factory=set)
+
+    def add(self, id: str, section: str, title: str, what: str, needs: Iterable[str] = (), **more: Any) -> str:
+        """Add a step; needs that are no steps of this run are left out. Returns its id."""
+        step = RunStep(
+            id=id, section=section, title=title, what=what, needs=list(dict.fromkeys(n for n in needs if n in self.ids)),
+            **{"kind": "action", **more},
+        )  # fmt: skip
+        assert id not in self.ids, id
+        self.ids.add(id)
+        self.made.append(step)
+        return id
+
+    def of(self, section: str) -> list[str]:
+        """Return the ids of a section's steps so far."""
+        return [s.id for s in self.made if s.section == section]
+
+    def last(self, *sections: str) -> list[str]:
+        """Return the last step of the latest of these sections that has any."""
+        found = [s.id for s in self.made if s.section in sections]
+        return found[-1:]
+
+    def profile(self, device: str) -> MenuProfile | None:
+        """Return the profile of a device that has a sheet."""
+        return next((d.profile for d in self.solved.devices if d.id == device), None)
+
+    @property
+    def devices(self) -> list[Device]:
+        """Devices with a sheet to enter."""
+        return [d for d in self.solved.devices if d.id in self.solved.sheets and self.solved.sheets[d.id].settings]
+
+    def sheet(self, device: str) -> UnitSheet | None:
+        """Return the sheet of a device."""
+        return self.solved.sheets.get(device)
+
+
+def figure_ask(
+    name: str,
+    label: str,
+    unit: str,
+    low: float | None = None,
+    high: float | None = None,
+    expected: float | None = None,
+    why: str = "",
+    marks: Sequence[tuple[float, str]] = (),
+    zones: Sequence[tuple[float | None, float | None, str, str]] = (),
+    **more: Any,
+) -> Ask:
+    """Return an ask for a figure, with a gate where it has an end."""
+    gate = None
+    if low is not None or high is not None:
+        gate = Gate(
+            low=low,
+            high=high,
+            expected=expected,
+            why=why,
+            marks=[GateMark(value=v, text=t) for v, t in marks],
+            zones=[GateZone(low=a, high=b, text=t, then=then) for a, b, t, then in zones],
+        )
+    return Ask(name=name, label=label, unit=unit, gate=gate, **more)
+
+
+def tick_ask(name: str, label: str, **more: Any) -> Ask:
+    """Return an ask that is ticked when it is so."""
+    return Ask(name=name, label=label, kind="tick", good=["yes"], **more)
+
+
+def choice_ask(name: str, label: str, choices: Sequence[str], good: Sequence[str] = (), **more: Any) -> Ask:
+    """Return an ask picked from a list; the good ones pass."""
+    return Ask(name=name, label=label, kind="choice", choices=list(choices), good=list(good), **more)
+
+
+def text_ask(name: str, label: str, **more: Any) -> Ask:
+    """Return an ask for a text as displayed."""
+    return Ask(name=name, label=label, kind="text", **more)

@@ -1,0 +1,365 @@
+"""What was done on site: the run, events, photographs, instruments, the logbook, what is due, sealed handovers."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from django.core import signing
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Router, Schema
+from pydantic import Field
+
+from ...core.documents import DocumentError, Problem
+from ...core.documents.event import Event as EventDocument
+from ...core.documents.event import Key, LogEntry, Meter
+from ...core.documents.results.run import Due, Run, SiteRecord
+from ...core.pages.calendar import due_calendar
+from ...core.pages.checklist import checklist_page
+from ...core.pages.handover import handover_page
+from ...core.record.fold import canonical
+from ...core.record.handover import facts_of
+from ...core.record.logbook import header_of, log_csv, read_log
+from ...core.record.photos import MAX_BYTES, kept
+from ...core.record.record import record_of
+from ...core.record.run import run_of, standing, statuses_of
+from ...core.record.signing import verify
+from ..crews.models import Crew
+from ..jobs.models import Job
+from ..record import actions
+from ..record.models import Handover
+from .shapes import (
+    JSON,
+    REFUSALS,
+    Asked,
+    Page,
+    PageQuery,
+    ProblemOut,
+    as_json,
+    attachment,
+    crew_of,
+    file_answer,
+    paged,
+    person,
+    ready,
+)
+
+router = Router(tags=["record"], by_alias=True)
+PDF, ICS, ZIP, JPEG = "application/pdf", "text/calendar", "application/zip", "image/jpeg"
+MOST_AT_ONCE = 500
+MAX_HANDOVER = 200_000_000
+Paper = Literal["A4", "Letter"]
+FILE_BODY = {
+    "requestBody": {"required": True, "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
+}
+
+
+class EventLine(Schema):
+    """An event with its place in the order of arrival."""
+
+    seq: int
+    event: EventDocument
+
+
+class EventsOut(Schema):
+    """Events after a place, and the latest place."""
+
+    items: list[EventLine]
+    last: int = Field(description="place of the latest event of the job")
+
+
+class EventsIn(Asked):
+    """Events to add, each as it was made; what is wrong with one refuses only that one."""
+
+    events: Annotated[list[dict[str, Any]], Field(max_length=MOST_AT_ONCE)]
+
+
+class RefusedEvent(Schema):
+    """An event that was not taken, and why."""
+
+    id: str
+    message: str
+
+
+class AddedOut(Schema):
+    """What became of events that were sent."""
+
+    accepted: int
+    known: int
+    refused: list[RefusedEvent]
+    last: int
+
+
+class PhotoOut(Schema):
+    """A photograph that is kept."""
+
+    key: str
+    sha256: str
+    width: int
+    height: int
+
+
+class LogIn(Asked):
+    """An event list as text, and what each of its columns is; guessed where nothing is said."""
+
+    text: Annotated[str, Field(max_length=2_000_000)]
+    mapping: dict[str, str] | None = None
+
+
+class LogLine(Schema):
+    """An entry that was read; the same line always has the same id, so that reading a list twice adds nothing."""
+
+    id: str
+    entry: LogEntry
+
+
+class LogOut(Schema):
+    """What was read from an event list."""
+
+    columns: list[str]
+    mapping: dict[str, str]
+    entries: list[LogLine]
+    problems: list[ProblemOut]
+
+
+class HandoverLine(Schema):
+    """A sealed handover."""
+
+    number: int
+    revision: int
+    fingerprint: str
+    made_at: datetime
+    made_by: str
+    size: int
+
+
+class SealIn(Asked):
+    """On which paper."""
+
+    paper: Paper = "A4"
+
+
+class VerifiedOut(Schema):
+    """Whether a file is unaltered."""
+
+    verdict: Literal["unaltered", "altered", "other-key", "unreadable"]
+    fingerprint: str
+    about: dict[str, Any]
+    problems: list[str]
+
+
+class DueOut(Schema):
+    """What is due at the crew's sites, and where a calendar program reads it."""
+
+    items: list[Due]
+    feed: str = Field(description="path of the calendar feed; whoever has it can read what is due")
+
+
+def _job(request: HttpRequest, id: uuid.UUID) -> Job:
+    return Job.objects.select_related("crew").get(pk=id, crew=crew_of(request))
+
+
+@router.get("/jobs/{uuid:id}/run", response={200: Run, **REFUSALS})
+def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return the run of the saved job."""
+    return ready(run_of(*actions.library_and_document(_job(request, id))))
+
+
+@router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
+def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
+    """Download the run as a checklist."""
+    job = _job(request, id)
+    made = run_of(*actions.library_and_document(job))
+    where = standing(made.steps, statuses_of(actions.state_of(job)))
+    return attachment(checklist_page(made, where, paper), f"{job.name} run.pdf", PDF)
+
+
+@router.get("/jobs/{uuid:id}/events", response={200: EventsOut, **REFUSALS})
+def list_events(
+    request: HttpRequest,
+    id: uuid.UUID,
+    after: Annotated[int, Field(ge=0, le=2**62)] = 0,
+    limit: Annotated[int, Field(ge=1, le=5000)] = 1000,
+) -> HttpResponse:
+    """Return the events of a job that arrived after a place."""
+    job = _job(request, id)
+    rows = list(job.events.filter(id__gt=after).values_list("id", "data")[:limit])
+    last = job.events.order_by("-id").values_list("id", flat=True).first() or 0
+    return as_json({"items": [{"seq": seq, "event": data} for seq, data in rows], "last": last})
+
+
+@router.post("/jobs/{uuid:id}/events", response={200: AddedOut, **REFUSALS})
+def add_events(request: HttpRequest, id: uuid.UUID, body: EventsIn) -> dict[str, Any]:
+    """Add events to a job: new ones are stored, known ones passed over, wrong ones told by their id."""
+    who = person(request)
+    added = actions.add(id, who.crew, body.events, who.user)
+    return {"accepted": added.accepted, "known": added.known, "refused": added.refused, "last": added.last}
+
+
+@router.get("/jobs/{uuid:id}/state", response={200: dict[str, Any], **REFUSALS})
+def state_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return the folded state of a job's events."""
+    return HttpResponse(canonical(actions.state_of(_job(request, id))), content_type=JSON)
+
+
+@router.get("/jobs/{uuid:id}/record", response={200: SiteRecord, **REFUSALS})
+def record_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return what is made of a job's events: verdicts, proposals, faults, what is due and open."""
+    job = _job(request, id)
+    document, library = actions.library_and_document(job)
+    return ready(record_of(document, library, run_of(document, library), actions.state_of(job)))
+
+
+@router.put("/jobs/{uuid:id}/photos/{key}", response={200: PhotoOut, **REFUSALS}, openapi_extra=FILE_BODY)
+def add_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> Any:
+    """Add a photograph (JPEG, PNG or WebP, 12 MB at most); it is drawn anew, so that no position or camera data is kept."""
+    who = person(request)
+    Job.objects.only("id").get(pk=id, crew=who.crew)
+    made = actions.add_photo(id, who.crew, key, kept(_body(request, MAX_BYTES)), who.user)
+    return {"key": made.key, "sha256": made.sha256, "width": made.width, "height": made.height}
+
+
+def _body(request: HttpRequest, most: int) -> bytes:
+    """Return a request's body, which may be larger than a document; refuse more than ``most`` bytes without reading them."""
+    length = request.META.get("CONTENT_LENGTH") or "0"
+    too_big = DocumentError([Problem(pointer="", message="the file is too big", expected=f"at most {most} bytes")])
+    if length.isdigit() and int(length) > most:
+        raise too_big
+    data = request.read(most + 1)
+    if len(data) > most:
+        raise too_big
+    return bytes(data)
+
+
+@router.get("/jobs/{uuid:id}/photos/{key}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JPEG))
+def read_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> HttpResponse:
+    """Return a photograph."""
+    photo = _job(request, id).photos.get(key=key)
+    return HttpResponse(bytes(photo.jpeg), content_type=JPEG, headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+@router.post("/jobs/{uuid:id}/log", response={200: LogOut, **REFUSALS})
+def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[str, Any]:
+    """Read an event list (CSV) for the logbook; nothing is stored: the entries come back as events to add."""
+    import hashlib
+
+    _job(request, id)
+    columns, guessed = header_of(body.text)
+    mapping = body.mapping if body.mapping is not None else guessed
+    entries, problems = read_log(body.text, mapping)
+    told = [e.model_dump(mode="json", by_alias=True, exclude_none=True) for e in entries]
+    lines = [{"id": "log:" + hashlib.sha256(canonical(e).encode()).hexdigest()[:24], "entry": e} for e in told]
+    return {"columns": columns, "mapping": mapping, "entries": lines, "problems": [p.model_dump(mode="json") for p in problems]}
+
+
+@router.get("/jobs/{uuid:id}/log.csv", response={200: None, **REFUSALS}, openapi_extra=file_answer("text/csv"))
+def logbook_csv(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Download the logbook as CSV."""
+    job = _job(request, id)
+    return attachment(log_csv(actions.state_of(job)["log"]), f"{job.name} log.csv", "text/csv; charset=utf-8")
+
+
+@router.get("/instruments", response={200: list[Meter], **REFUSALS})
+def list_instruments(request: HttpRequest) -> HttpResponse:
+    """List the crew's instruments."""
+    return as_json(actions.instruments_of(crew_of(request)))
+
+
+@router.put("/instruments", response={200: Meter, **REFUSALS})
+def keep_instrument(request: HttpRequest, meter: Meter) -> HttpResponse:
+    """Keep an instrument under its name."""
+    return as_json(actions.keep_instrument(crew_of(request), meter).data)
+
+
+@router.delete("/instruments/{name}", response={200: None, **REFUSALS})
+def drop_instrument(request: HttpRequest, name: str) -> HttpResponse:
+    """Take an instrument out of the list."""
+    actions.drop_instrument(crew_of(request), name)
+    return as_json(None)
+
+
+def _handover_line(h: Handover) -> dict[str, Any]:
+    return {
+        "number": h.number,
+        "revision": h.revision,
+        "fingerprint": h.fingerprint,
+        "made_at": h.made_at,
+        "made_by": h.made_by.get_username(),
+        "size": len(h.file),
+    }
+
+
+@router.get("/jobs/{uuid:id}/handovers", response={200: Page[HandoverLine], **REFUSALS})
+def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict[str, Any]:
+    """List a job's sealed handovers, newest first."""
+    return paged(_job(request, id).handovers.select_related("made_by"), page, _handover_line)
+
+
+@router.post("/jobs/{uuid:id}/handovers", response={201: HandoverLine, **REFUSALS})
+def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, dict[str, Any]]:
+    """Seal the handover of a signed visit: it freezes the job's revision."""
+    who = person(request)
+    return 201, _handover_line(actions.seal(id, who.crew, who.user, body.paper))
+
+
+@router.get("/jobs/{uuid:id}/handovers/{int:number}", response={200: None, **REFUSALS}, openapi_extra=file_answer(ZIP))
+def read_handover(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
+    """Download a sealed handover."""
+    job = _job(request, id)
+    return attachment(bytes(job.handovers.get(number=number).file), f"{job.name} handover {number}.zip", ZIP)
+
+
+@router.get("/jobs/{uuid:id}/handover.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
+def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
+    """Download the pages of the handover as things stand now; not sealed."""
+    job = _job(request, id)
+    document, library = actions.library_and_document(job)
+    facts = facts_of(document, library, actions.events_of(job), job.crew.name, b"", actions.photos_of(job))
+    return attachment(handover_page(facts, paper), f"{job.name} handover.pdf", PDF)
+
+
+@router.post("/verify", response={200: VerifiedOut, **REFUSALS}, openapi_extra=FILE_BODY)
+def verify_handover(request: HttpRequest, key: Annotated[str, Field(max_length=100)] = "") -> dict[str, Any]:
+    """Say whether a sealed handover is unaltered; nothing is stored."""
+    return verify(_body(request, MAX_HANDOVER), key).to_data()
+
+
+def _due(crew: Crew) -> list[Due]:
+    out: list[Due] = []
+    for job in Job.objects.filter(crew=crew, put_away=False).select_related("crew"):
+        if job.events.exists():
+            document, library = actions.library_and_document(job)
+            record = record_of(document, library, run_of(document, library), actions.state_of(job))
+            out += [d.model_copy(update={"job": str(job.id), "name": job.name}) for d in record.due]
+    out += [
+        Due(date=i["due"], what=f"Calibrate {i['name']}", kind="instrument") for i in actions.instruments_of(crew) if i.get("due")
+    ]
+    return sorted(out, key=lambda d: (d.date, d.name, d.what))
+
+
+SALT = "due"
+
+
+@router.get("/due", response={200: DueOut, **REFUSALS})
+def due_of_crew(request: HttpRequest) -> HttpResponse:
+    """List what is due at all of the crew's sites."""
+    crew = crew_of(request)
+    found: Sequence[Due] = _due(crew)
+    return as_json({"items": [d.model_dump() for d in found], "feed": f"/api/feeds/{signing.dumps(crew.pk, salt=SALT)}/due.ics"})
+
+
+@router.get(
+    "/feeds/{token}/due.ics",
+    auth=None,
+    response={200: None, 404: REFUSALS[404], 422: REFUSALS[422]},
+    openapi_extra=file_answer(ICS),
+)
+def due_feed(request: HttpRequest, token: str) -> HttpResponse:
+    """Return what is due as a calendar, for programs that read a feed by its secret address."""
+    try:
+        crew = Crew.objects.get(pk=signing.loads(token, salt=SALT))
+    except (signing.BadSignature, Crew.DoesNotExist):
+        raise Http404 from None
+    return HttpResponse(due_calendar(_due(crew), f"Ewerer, {crew.name}"), content_type=f"{ICS}; charset=utf-8")

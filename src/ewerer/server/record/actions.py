@@ -1,0 +1,249 @@
+"""What can be done with the record of a job. Each action checks, then adds in one transaction; nothing is changed or deleted."""
+
+from __future__ import annotations
+
+import datetime as dt
+import uuid
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.contrib.auth.models import User
+
+from ...core.devices.library import Library
+from ...core.documents import DocumentError, Problem, parse_document
+from ...core.documents import Job as JobDocument
+from ...core.documents.event import Event as EventDocument
+from ...core.documents.event import Meter
+from ...core.pages.pdf import Paper
+from ...core.record import handover as handovers
+from ...core.record.fold import State, canonical, fold
+from ...core.record.imports import as_now, marks_as_events
+from ...core.record.photos import Photo as Kept
+from ...core.record.run import run_of, why_not_closed
+from ...core.record.signing import crew_key, fingerprint, public_bytes
+from ..crews.models import Crew
+from ..jobs import actions as jobs
+from ..jobs.models import Job, Revision
+from ..profiles.actions import library_for
+from ..settings.base import DATA_DIR
+from ..writing import writes
+from .models import Event, Handover, Instrument, Photo
+
+MOST_EVENTS, MOST_PHOTOS, MOST_INSTRUMENTS = 50_000, 500, 200
+"""Bounds on what a job or a crew may hold."""
+CHANGES_PLAN = ("as-found", "read-back", "done", "skipped", "undo")
+
+
+@dataclass
+class Added:
+    """What became of events that were sent: how many are new, how many were known, which were refused and why, the latest place."""
+
+    accepted: int = 0
+    known: int = 0
+    refused: list[dict[str, str]] = field(default_factory=list)
+    last: int = 0
+
+
+def now() -> str:
+    """Return the moment as events tell it."""
+    moment = dt.datetime.now(dt.UTC)
+    return moment.strftime("%Y-%m-%dT%H:%M:%S.") + f"{moment.microsecond // 1000:03d}Z"
+
+
+def events_of(job: Job) -> list[dict[str, Any]]:
+    """Return all events of a job as plain data, in the order of arrival."""
+    return list(job.events.values_list("data", flat=True))
+
+
+def state_of(job: Job) -> State:
+    """Return the folded state of a job."""
+    return fold(events_of(job))
+
+
+def laid(document: JobDocument, job: Job) -> JobDocument:
+    """Return a job's document with what its events say laid over it."""
+    return handovers.laid_over(document.bare(), state_of(job))
+
+
+def _insert(job: Job, events: Iterable[Mapping[str, Any]], user: User) -> None:
+    Event.objects.bulk_create([Event(job=job, key=e["id"], data=dict(e), added_by=user) for e in events])
+
+
+def create(crew: Crew, document: JobDocument, user: User) -> Job:
+    """Store a new job; marks that its document carries become events."""
+
+    def beside(job: Job) -> None:
+        _insert(job, marks_as_events(document.to_data(), now(), user.get_username()), user)
+
+    return jobs.create(crew, document, user, beside)
+
+
+def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User) -> Job:
+    """Store a new revision; marks that its document carries and the record lacks become events."""
+    job = Job.objects.get(pk=job_id, crew=crew)
+    told = document.model_fields_set & {"as_found", "sheet_marks"}
+
+    def beside(job: Job) -> None:
+        known = state_of(job)
+        _insert(job, marks_as_events(document.to_data(), now(), user.get_username(), known), user)
+
+    whole = document if told else laid(document, job)
+    return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None)
+
+
+def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added:
+    """Add events. Known ones are passed over, whatever is wrong is refused by its id, all others are stored.
+
+    An event says who made it, and that is who sends it. A visit is not signed while a change made for a test is not put back.
+    """
+    job = Job.objects.get(pk=job_id, crew=crew)
+    out = Added()
+    good: list[dict[str, Any]] = []
+    for item in sent:
+        try:
+            event = parse_document(EventDocument, item).to_data()
+        except DocumentError as error:
+            out.refused.append(
+                {"id": str(item.get("id", ""))[:80] if isinstance(item, dict) else "", "message": str(error.problems[0])}
+            )
+            continue
+        if event["by"] != user.get_username():
+            out.refused.append({"id": event["id"], "message": f"it says {event['by']} made it, and {user.get_username()} sends it"})
+        else:
+            good.append(event)
+    if any(e["kind"] == "signed" for e in good):
+        document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+        state = fold([*events_of(job), *good])
+        why = why_not_closed(run_of(handovers.laid_over(document, state), library_for(crew, document.profile_revisions)), state)
+        if why:
+            out.refused += [{"id": e["id"], "message": f"not to be signed yet: {why[0]}"} for e in good if e["kind"] == "signed"]
+            good = [e for e in good if e["kind"] != "signed"]
+
+    def beside(job: Job) -> dict[str, Any]:
+        held = dict(job.events.filter(key__in=[e["id"] for e in good]).values_list("key", "data"))
+        room = MOST_EVENTS - job.events.count()
+        new: list[dict[str, Any]] = []
+        for e in good:
+            before = held.get(e["id"])
+            if before is None and len(new) < room:
+                new.append(e)
+                held[e["id"]] = e
+            elif before is None:
+                out.refused.append({"id": e["id"], "message": f"a job holds {MOST_EVENTS} events at most"})
+            elif canonical(before) == canonical(e):
+                out.known += 1
+            else:
+                out.refused.append({"id": e["id"], "message": "another event has this id"})
+        _insert(job, new, user)
+        out.accepted = len(new)
+        out.last = job.events.order_by("-id").values_list("id", flat=True).first() or 0
+        return _told(job) if new else {}
+
+    jobs.tell(job_id, crew, beside)
+    if out.accepted and any(e["kind"] in CHANGES_PLAN for e in good):
+        document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+        summary = jobs.summary_of(laid(document, job), crew)
+        jobs.tell(job_id, crew, lambda _: summary)
+    return out
+
+
+def _told(job: Job) -> dict[str, Any]:
+    """Return what the list of jobs shows of a record."""
+    state = state_of(job)
+    count: dict[str, int] = {}
+    for step in state["steps"].values():
+        count[step["status"]] = count.get(step["status"], 0) + 1
+    signed = state["signed"][-1] if state["signed"] else None
+    later = signed is not None and any(v["at"] > signed["at"] for v in state["visits"])
+    stands = "signed" if signed and not later else "on site" if state["steps"] else ""
+    return {
+        "run": {
+            "done": count.get("done", 0),
+            "failed": count.get("failed", 0),
+            "overridden": count.get("overridden", 0),
+            "open": count.get("open", 0),
+            "stands": stands,
+        }
+    }
+
+
+def _latest(job: Job) -> Revision:
+    return job.revisions.get(number=job.revision)
+
+
+@writes
+def add_photo(job_id: uuid.UUID, crew: Crew, key: str, photo: Kept, user: User) -> Photo:
+    """Add a photograph under its id; the same id again is the same photograph."""
+    job = Job.objects.get(pk=job_id, crew=crew)
+    held = job.photos.filter(key=key).first()
+    if held is not None:
+        return held
+    if job.photos.count() >= MOST_PHOTOS:
+        raise DocumentError(
+            [Problem(pointer="/photo", message="the job is full of photographs", expected=f"at most {MOST_PHOTOS}")]
+        )
+    return Photo.objects.create(
+        job=job, key=key, jpeg=photo.data, sha256=photo.sha256, width=photo.width, height=photo.height, added_by=user
+    )
+
+
+@writes
+def keep_instrument(crew: Crew, meter: Meter) -> Instrument:
+    """Keep an instrument under its name, in place of what stood there."""
+    if not crew.instruments.filter(name=meter.name).exists() and crew.instruments.count() >= MOST_INSTRUMENTS:
+        raise DocumentError(
+            [Problem(pointer="/name", message="the crew is full of instruments", expected=f"at most {MOST_INSTRUMENTS}")]
+        )
+    made, _ = Instrument.objects.update_or_create(crew=crew, name=meter.name, defaults={"data": meter.to_data()})
+    return made
+
+
+@writes
+def drop_instrument(crew: Crew, name: str) -> None:
+    """Take an instrument out of the list; readings keep what it was."""
+    crew.instruments.get(name=name).delete()
+
+
+def key_of(crew: Crew) -> Any:
+    """Return the crew's key, made on first use beside the data."""
+    return crew_key(DATA_DIR / "keys" / f"crew-{crew.pk}.pem")
+
+
+def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
+    """Make the sealed handover of a job as it stands, freezing its revision. Refused while the visit is not signed or may not be closed."""
+    job = Job.objects.get(pk=job_id, crew=crew)
+    document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+    events = events_of(job)
+    state = fold(events)
+    if not state["signed"]:
+        raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
+    key = key_of(crew)
+    file = handovers.handover(
+        document, library_for(crew, document.profile_revisions), events, key, crew.name, job.revision, photos_of(job), paper
+    )
+    return _keep(job_id, crew, job.revision, fingerprint(public_bytes(key)), file, user)
+
+
+@writes
+def _keep(job_id: uuid.UUID, crew: Crew, revision: int, print_: str, file: bytes, user: User) -> Handover:
+    job = Job.objects.get(pk=job_id, crew=crew)
+    return Handover.objects.create(
+        job=job, number=job.handovers.count() + 1, revision=revision, fingerprint=print_, file=file, made_by=user
+    )
+
+
+def photos_of(job: Job) -> dict[str, bytes]:
+    """Return the photographs of a job by their ids."""
+    return {key: bytes(jpeg) for key, jpeg in job.photos.values_list("key", "jpeg")}
+
+
+def instruments_of(crew: Crew) -> list[dict[str, Any]]:
+    """Return a crew's instruments as plain data."""
+    return list(crew.instruments.values_list("data", flat=True))
+
+
+def library_and_document(job: Job) -> tuple[JobDocument, Library]:
+    """Return the latest document of a job with its record laid over it, and the library it is planned with."""
+    document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+    return laid(document, job), library_for(job.crew, document.profile_revisions)

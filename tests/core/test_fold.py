@@ -1,0 +1,147 @@
+"""Events: what they must carry, and that any order of arrival and any duplication gives one state."""
+
+import json
+from itertools import permutations
+from random import Random
+
+import pytest
+
+from ewerer import cli
+from ewerer.core.documents import DocumentError, parse_document
+from ewerer.core.documents.event import NEEDS, Event
+from ewerer.core.record.fold import canonical, fold, marks_of, ordered, read_events
+from tests.streams import random_stream
+
+
+def event(id, kind, at="2026-05-04T09:00:00.000Z", by="A. Reed", **more):
+    return parse_document(Event, {"id": id, "at": at, "by": by, "kind": kind, "ewerer": "event/1"} | more).to_data()
+
+
+def at(second):
+    return f"2026-05-04T09:00:{second:02d}.000Z"
+
+
+@pytest.mark.parametrize("seed", range(300))
+def test_any_order_and_any_duplication_gives_one_state(seed):
+    stream = random_stream(seed)
+    state = canonical(fold(stream))
+    dice = Random(seed)
+    for _ in range(4):
+        again = stream + dice.sample(stream, len(stream) // 2)
+        dice.shuffle(again)
+        assert canonical(fold(again)) == state
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_a_stream_may_arrive_in_parts(seed):
+    """What two people hold apart and bring together is what one of them would hold alone."""
+    stream = random_stream(seed + 5000)
+    mine, theirs = stream[::2], stream[1::2]
+    assert canonical(fold(mine + theirs)) == canonical(fold(theirs + mine + mine)) == canonical(fold(stream))
+
+
+def restated(stream):
+    """Which events count, restated by trying: an undo counts unless a later one that counts takes it back."""
+    first = {}
+    for e in sorted(stream, key=lambda e: (e["at"], e["id"], canonical([e.get(n) or "" for n in ("by", "kind")]))):
+        first.setdefault(e["id"], e)
+    line = sorted(first.values(), key=lambda e: (e["at"], e["id"]))
+
+    def counts(i):
+        return not any(e["kind"] == "undo" and e["target"] == line[i]["id"] and counts(j) for j, e in enumerate(line) if j > i)
+
+    return [e["id"] for i, e in enumerate(line) if counts(i) and e["kind"] != "undo"]
+
+
+@pytest.mark.parametrize("seed", range(100))
+def test_what_counts_is_what_the_restated_rule_says(seed):
+    stream = random_stream(seed + 900)
+    by_id = {}
+    for e in stream:  # twins that differ are another matter: see below
+        by_id.setdefault(e["id"], e)
+    stream = list(by_id.values())
+    assert [e["id"] for e in ordered(stream)] == restated(stream)
+
+
+def test_twins_that_differ_count_once_and_the_same_way_round():
+    a, b = event("x1", "note", text="one"), event("x1", "note", text="two")
+    for order in ([a, b], [b, a], [b, a, b]):
+        assert [n["text"] for n in fold(order)["notes"]] == ["one"]
+
+
+def test_undo_takes_back_and_can_be_taken_back():
+    done, undo, again = (
+        event("a", "done", at(1), step="s"),
+        event("b", "undo", at(2), target="a", text="wrong"),
+        event("c", "undo", at(3), target="b", text="right after all"),
+    )
+    for order in permutations([done, undo, again]):
+        assert fold(order)["steps"]["s"]["status"] == "done"
+    assert fold([done, undo])["steps"] == {}
+    assert fold([event("b", "undo", at(0), target="a", text="too early"), done])["steps"]["s"]["status"] == "done"
+
+
+STATUSES = [
+    ("", []),
+    ("done", [("done", {})]),
+    ("failed", [("done", {}), ("reading", {"name": "v", "shown": "1", "value": 1.0, "verdict": "fail"})]),
+    ("done", [("done", {}), ("reading", {"name": "v", "shown": "1", "verdict": "fail"}), ("reading", {"name": "v", "shown": "2", "verdict": "pass"})]),
+    ("overridden", [("reading", {"name": "v", "shown": "1", "verdict": "fail"}), ("override", {"text": "no spare"})]),
+    ("failed", [("override", {"text": "early"}), ("reading", {"name": "v", "shown": "1", "verdict": "fail"})]),
+    ("open", [("temporary", {"shown": "48.2"}), ("done", {})]),
+    ("failed", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "48.1", "verdict": "pass"}), ("verdict", {"verdict": "fail"})]),
+    ("open", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "47", "verdict": "fail"})]),
+    ("done", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "48.1", "verdict": "pass"}), ("done", {})]),
+    ("unsure", [("reading", {"name": "v", "shown": "1", "verdict": "unsure"})]),
+    ("begun", [("timer", {"name": "asked"})]),
+    ("skipped", [("skipped", {"text": "no generator here yet"})]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("status", "told"), STATUSES, ids=[f"{i}-{s or 'none'}" for i, (s, _) in enumerate(STATUSES)])
+def test_status_of_a_step(status, told):
+    stream = [event(f"e{i}", kind, at(i), step="s", **more) for i, (kind, more) in enumerate(told)]
+    steps = fold(reversed(stream))["steps"]
+    assert (steps["s"]["status"] if stream else "") == status
+
+
+def test_found_values_and_marks_come_back_as_a_job_carries_them():
+    stream = [
+        event("a", "as-found", at(1), device="U1", setting="rest", shown="54.0"),
+        event("b", "as-found", at(2), device="U1", setting="tail", shown="4"),
+        event("c", "as-found", at(3), device="U1", setting="tail", shown=""),
+        event("d", "done", at(4), step="enter:U.1:rest-volts"),
+        event("e", "read-back", at(5), step="enter:U.1:rest-volts", shown="53.6"),
+        event("f", "note", at(6), step="enter:U.1:rest-volts", text="stiff key"),
+        event("g", "skipped", at(7), step="enter:U.1:tail", text="not offered"),
+    ]
+    state = fold(stream)
+    assert state["found"] == {"U1": {"rest": "54.0"}}
+    assert marks_of(state) == {
+        "U.1": {"rest-volts": {"state": "done", "read_back": "53.6", "note": "stiff key"}, "tail": {"state": "skipped"}}
+    }
+
+
+@pytest.mark.parametrize("kind", NEEDS)
+def test_an_event_without_what_its_kind_needs_is_refused_by_name(kind):
+    bare = {"ewerer": "event/1", "id": "e1", "at": at(0), "by": "A", "kind": kind}
+    with pytest.raises(DocumentError, match=NEEDS[kind][0]):
+        parse_document(Event, bare)
+
+
+@pytest.mark.parametrize("text", ["not json", '{"ewerer": "event/1"}', '{"ewerer": "event/9", "id": "a"}', '[{"id": 1}]'])
+def test_a_bad_stream_is_refused_with_its_line(text):
+    with pytest.raises(DocumentError) as refused:
+        read_events(text)
+    assert "line 1" in str(refused.value) or "/0" in str(refused.value)
+
+
+def test_fold_on_the_command_line(tmp_path, capsys):
+    stream = random_stream(7)
+    path = tmp_path / "events.jsonl"
+    path.write_text("\n".join(json.dumps(e) for e in stream))
+    assert cli.main(["fold", str(path)]) == 0
+    assert json.loads(capsys.readouterr().out) == json.loads(json.dumps(fold(stream)))
+    path.write_text("{}")
+    assert cli.main(["fold", str(path)]) == 2
+    assert "line 1" in capsys.readouterr().err

@@ -1,0 +1,162 @@
+// From a stream of events to one state, by the same rules as the server's (src/ewerer/core/record/fold.py): a test holds the
+// two to each other on a thousand random streams.
+import type { EventData, RecordState, StepState, Told } from './types'
+
+const WORDS = ['by', 'kind', 'step', 'name', 'shown', 'verdict', 'text', 'device', 'setting', 'target', 'photo'] as const
+
+/** Compares texts by code points, as Python does. */
+function compare(a: string, b: string): number {
+  if (a === b) return 0
+  const [x, y] = [Array.from(a), Array.from(b)]
+  for (let i = 0; i < Math.min(x.length, y.length); i++) {
+    const by = (x[i]!.codePointAt(0) as number) - (y[i]!.codePointAt(0) as number)
+    if (by) return by
+  }
+  return x.length - y.length
+}
+function rank(a: EventData, b: EventData): number {
+  let by = compare(a.at, b.at) || compare(a.id, b.id)
+  for (const word of WORDS) by ||= compare(a[word] ?? '', b[word] ?? '')
+  return by || Number(a.value !== undefined) - Number(b.value !== undefined) || (a.value ?? 0) - (b.value ?? 0)
+}
+
+/** Each event once, in the order they count in, without what was taken back and without the taking back. */
+export function ordered(events: Iterable<EventData>): EventData[] {
+  const first = new Map<string, EventData>()
+  for (const event of [...events].sort(rank)) if (!first.has(event.id)) first.set(event.id, event)
+  const line = [...first.values()]
+  const place = new Map(line.map((e, i) => [e.id, i]))
+  const dead = new Set<string>()
+  for (let i = line.length - 1; i >= 0; i--) {
+    const event = line[i]!
+    if (event.kind === 'undo' && !dead.has(event.id) && (place.get(event.target ?? '') ?? i) < i) dead.add(event.target as string)
+  }
+  return line.filter((e) => !dead.has(e.id) && e.kind !== 'undo')
+}
+
+const step = (): StepState => ({
+  status: '',
+  at: '',
+  by: '',
+  mark: '',
+  reason: '',
+  verdict: '',
+  text: '',
+  shown: '',
+  back: '',
+  override: null,
+  open: null,
+  readings: {},
+  timers: {},
+  notes: [],
+  photos: [],
+})
+type Names = (keyof EventData)[]
+function told<T extends Told>(event: EventData, ...names: Names): T {
+  const out: Record<string, unknown> = { id: event.id, at: event.at, by: event.by }
+  for (const name of names) out[name] = event[name] ?? null
+  return out as unknown as T
+}
+const BESIDE = new Set(['as-found', 'log', 'answer', 'proposal', 'visit', 'signed'])
+
+export function fold(events: Iterable<EventData>): RecordState {
+  const line = ordered(events)
+  const state: RecordState = {
+    ewerer: 'state/1',
+    count: line.length,
+    last: line.at(-1)?.at ?? '',
+    steps: {},
+    found: {},
+    log: [],
+    notes: [],
+    photos: [],
+    answers: [],
+    proposals: {},
+    visits: [],
+    signed: [],
+    people: [],
+  }
+  const failedAt: Record<string, number> = {}
+  const overriddenAt: Record<string, number> = {}
+  line.forEach((event, position) => {
+    const { kind } = event
+    if (!state.people.includes(event.by)) state.people.push(event.by)
+    if (kind === 'as-found') {
+      const device = event.device as string
+      const shown = (state.found[device] ??= {})
+      if (event.shown) shown[event.setting as string] = event.shown
+      else delete shown[event.setting as string]
+      if (!Object.keys(shown).length) delete state.found[device]
+    } else if (kind === 'log') state.log.push(told(event, 'entry'))
+    else if (kind === 'answer') state.answers.push(told(event, 'name', 'shown', 'text'))
+    else if (kind === 'proposal') state.proposals[event.name as string] = told(event, 'shown', 'text', 'value')
+    else if (kind === 'visit') state.visits.push(told(event, 'text'))
+    else if (kind === 'signed') state.signed.push(told(event, 'name', 'text', 'shown'))
+    else if (kind === 'note' && !event.step) state.notes.push(told(event, 'text'))
+    else if (kind === 'photo') state.photos.push(told(event, 'photo', 'step', 'text'))
+    if (BESIDE.has(kind) || !event.step) return
+    const s = (state.steps[event.step] ??= step())
+    s.at = event.at
+    s.by = event.by
+    if (kind === 'done' || kind === 'skipped') {
+      s.mark = kind
+      s.reason = event.text ?? ''
+    } else if (kind === 'reading') {
+      const names: Names = ['value', 'shown', 'unit', 'verdict', 'text', 'low', 'high', 'meter']
+      s.readings[event.name as string] = told(event, ...names)
+    } else if (kind === 'verdict') {
+      s.verdict = event.verdict as string
+      s.text = event.text ?? ''
+    } else if (kind === 'override') {
+      s.override = told<Told & { text: string }>(event, 'text')
+      overriddenAt[event.step] = position
+    } else if (kind === 'temporary') s.open = told<NonNullable<StepState['open']>>(event, 'shown', 'text', 'device', 'setting')
+    else if (kind === 'restored') {
+      if (event.verdict !== 'fail') s.open = null
+      s.back = event.shown as string
+    } else if (kind === 'read-back') s.back = event.shown as string
+    else if (kind === 'decision') s.shown = event.shown as string
+    else if (kind === 'timer') s.timers[event.name as string] = event.at
+    else if (kind === 'note') s.notes.push(told<Told & { text: string }>(event, 'text'))
+    else if (kind === 'photo') s.photos.push(event.photo as string)
+    if ((kind === 'read-back' || kind === 'restored' || kind === 'decision') && event.verdict) {
+      s.verdict = event.verdict
+      s.text = event.text ?? ''
+    }
+    if (event.verdict === 'fail') failedAt[event.step] = position
+  })
+  for (const [id, s] of Object.entries(state.steps)) s.status = status(s, failedAt[id] ?? -1, overriddenAt[id] ?? -1)
+  return state
+}
+
+function status(s: StepState, failedAt: number, overriddenAt: number): string {
+  if (s.open) return 'open'
+  const verdicts = [s.verdict, ...Object.values(s.readings).map((r) => r.verdict)]
+  if (verdicts.includes('fail')) return s.override && overriddenAt > failedAt ? 'overridden' : 'failed'
+  if (s.override && !s.mark) return 'overridden'
+  if (s.mark) return s.mark
+  if (verdicts.includes('unsure')) return 'unsure'
+  const begun = Object.keys(s.readings).length || Object.keys(s.timers).length || s.back || s.shown || s.verdict
+  return begun ? 'begun' : ''
+}
+
+export interface Mark {
+  state: 'done' | 'skipped'
+  read_back?: string
+  note?: string
+}
+/** The marks on sheets that a state holds, by device and step of its working list, as a job carries them. */
+export function marksOf(state: RecordState): Record<string, Record<string, Mark>> {
+  const out: Record<string, Record<string, Mark>> = {}
+  for (const [id, s] of Object.entries(state.steps)) {
+    const [head, device, ...rest] = id.split(':')
+    if (head !== 'enter' || !device || !rest.length) continue
+    if (s.mark !== 'done' && s.mark !== 'skipped' && !s.back) continue
+    const mark: Mark = { state: s.mark === 'skipped' ? 'skipped' : 'done' }
+    if (s.back) mark.read_back = s.back
+    const note = s.notes.at(-1)
+    if (note) mark.note = note.text
+    ;(out[device] ??= {})[rest.join(':')] = mark
+  }
+  return out
+}

@@ -1,0 +1,58 @@
+// The verdict on one reading: a gate and what the meter may be wrong, by the same rule as the server's
+// (src/ewerer/core/record/judge.py), so that it is there without a network. The gate itself comes from the server.
+import type { Meter, Verdict } from './types'
+
+export interface Gate {
+  low?: number | null
+  high?: number | null
+  zones?: { low?: number | null; high?: number | null; text: string; then?: string }[]
+}
+export interface Judged {
+  verdict: Verdict
+  text: string
+  margin: number | null
+}
+/** At most so many decimals, no trailing zeros. */
+export const plain = (value: number, digits = 3): string => {
+  const text = value.toFixed(digits)
+  return text.includes('.') ? text.replace(/0+$/, '').replace(/\.$/, '') : text
+}
+export const meterError = (meter: Meter | null | undefined, reading: number): number =>
+  meter ? ((meter.pct ?? 0) / 100) * Math.abs(reading) + (meter.digits ?? 0) * (meter.step ?? 0) : 0
+
+export function judgeGate(gate: Gate, reading: number, meter?: Meter | null, unit = ''): Judged {
+  const u = meterError(meter, reading)
+  const low = gate.low ?? -Infinity
+  const high = gate.high ?? Infinity
+  const slack = 1e-9 * Math.max(1, Math.abs(reading))
+  const margin = Math.min(reading - low, high - reading)
+  const told = Number.isFinite(margin) ? Math.round(margin * 1e6) / 1e6 : null
+  if (margin >= -slack) {
+    if (meter && u > 0 && 2 * u > high - low + slack)
+      return {
+        verdict: 'unsure',
+        text: `Cannot tell with this meter: it may be wrong by ${plain(u)} ${unit}, the gate is ${plain(high - low)} wide`.trim(),
+        margin: told,
+      }
+    return { verdict: 'pass', text: 'Good', margin: told }
+  }
+  if (u > 0 && -margin <= u + slack)
+    return {
+      verdict: 'unsure',
+      text: `Cannot tell with this meter: outside by ${plain(-margin)} ${unit}, and it may be wrong by ${plain(u)}`.trim(),
+      margin: told,
+    }
+  for (const z of gate.zones ?? [])
+    if ((z.low == null || reading >= z.low - slack) && (z.high == null || reading <= z.high + slack))
+      return { verdict: 'fail', text: `${z.text}. ${z.then ?? ''}`.trim(), margin: told }
+  const side = gate.low != null && reading < low ? `${plain(low)} at least` : `${plain(high)} at most`
+  return { verdict: 'fail', text: `Not good: ${side}`, margin: told }
+}
+
+/** Whether two displayed texts say the same: case and blanks aside, numbers by their value. */
+export function sameText(a: string, b: string): boolean {
+  const [x, y] = [a, b].map((t) => t.trim().split(/\s+/).join(' ').toLowerCase().replace(/,/g, '.')) as [string, string]
+  if (x === y) return true
+  const number = /^[-+]?(\d+\.?\d*|\.\d+)$/
+  return number.test(x) && number.test(y) && Number(x) === Number(y)
+}

@@ -1,0 +1,33 @@
+// Where each step of a run stands, by the same rules as the server's (src/ewerer/core/record/run.py).
+export type Standing =
+  'done' | 'overridden' | 'skipped' | 'failed' | 'open' | 'unsure' | 'begun' | 'ready' | 'waiting' | 'blocked'
+const FINISHED = ['done', 'overridden', 'skipped']
+
+export function standing(steps: { id: string; needs?: string[] }[], statuses: Record<string, string>): Record<string, Standing> {
+  const needs = new Map(steps.map((s) => [s.id, s.needs ?? []]))
+  const known = new Map<string, boolean>()
+  const blocked = (id: string): boolean => {
+    const held = known.get(id)
+    if (held !== undefined) return held
+    known.set(id, false)
+    const found = (needs.get(id) ?? []).some((n) => statuses[n] === 'failed' || statuses[n] === 'open' || blocked(n))
+    known.set(id, found)
+    return found
+  }
+  const out: Record<string, Standing> = {}
+  for (const s of steps) {
+    const status = statuses[s.id] ?? ''
+    if (FINISHED.includes(status) || status === 'failed' || status === 'open') out[s.id] = status as Standing
+    else if (blocked(s.id)) out[s.id] = 'blocked'
+    else if ((s.needs ?? []).some((n) => !FINISHED.includes(statuses[n] ?? ''))) out[s.id] = 'waiting'
+    else out[s.id] = (status || 'ready') as Standing
+  }
+  return out
+}
+
+/** The steps that wait for one, directly or through others, in the order of the run. */
+export function waitsFor(steps: { id: string; needs?: string[] }[], id: string): string[] {
+  const waiting = new Set([id])
+  for (const s of steps) if ((s.needs ?? []).some((n) => waiting.has(n))) waiting.add(s.id)
+  return steps.map((s) => s.id).filter((s) => s !== id && waiting.has(s))
+}

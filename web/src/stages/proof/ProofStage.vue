@@ -1,0 +1,140 @@
+<script setup lang="ts">
+// Proof: every test that this site can make, what it said, and the one that is being made.
+import { computed, ref } from 'vue'
+import EmptyNote from '../../ui/EmptyNote.vue'
+import NoticeBar from '../../ui/NoticeBar.vue'
+import StateMark from '../../ui/StateMark.vue'
+import WaitNote from '../../ui/WaitNote.vue'
+import { moment } from '../../ui/figures'
+import { useRun } from '../../record/use-run'
+import InstrumentsDialog from '../run/InstrumentsDialog.vue'
+import ProposalsPart from '../run/ProposalsPart.vue'
+import StepCard from '../run/StepCard.vue'
+import SyncNote from '../run/SyncNote.vue'
+import type { RunStep } from '../../api/client'
+
+const emit = defineEmits<{ go: [pointer: string]; symptom: [id: string] }>()
+const view = useRun()
+const { record } = view
+const tests = computed(() => view.steps.value.filter((s) => s.proof || s.section === 'sensor'))
+const chosen = ref('')
+const step = computed(() => view.byId.value.get(chosen.value))
+const instruments = ref(false)
+const WORDS: Record<string, [string, string]> = {
+  done: ['ok', 'good'],
+  overridden: ['caution', 'went on anyway'],
+  skipped: ['note', 'left out'],
+  failed: ['stop', 'failed'],
+  open: ['stop', 'not put back'],
+  unsure: ['caution', 'cannot tell'],
+  begun: ['open', 'begun'],
+  ready: ['open', 'to make'],
+  waiting: ['open', 'waits'],
+  blocked: ['stop', 'blocked'],
+}
+const of = (s: RunStep) => {
+  const where = view.where.value[s.id] ?? 'ready'
+  const judged = view.site.value?.judged[s.id]
+  const state = judged?.verdict === 'fail' && !['overridden', 'skipped'].includes(where) ? 'failed' : where
+  return WORDS[state] ?? (['open', ''] as [string, string])
+}
+const seen = (s: RunStep) => {
+  const judged = view.site.value?.judged[s.id]
+  if (judged?.verdict) return judged.text
+  const told = record.state.value.steps[s.id]
+  if (!told) return ''
+  const all = Object.values(told.readings)
+  const bad = all.find((r) => r.verdict === 'fail')
+  return (
+    told.override?.text ??
+    bad?.text ??
+    (told.reason ||
+      told.text ||
+      all
+        .map((r) => `${r.shown} ${r.unit ?? ''}`.trim())
+        .slice(0, 4)
+        .join(', '))
+  )
+}
+const counts = computed(() => {
+  const out: Record<string, number> = {}
+  for (const s of tests.value) {
+    const word = of(s)[1]
+    out[word] = (out[word] ?? 0) + 1
+  }
+  return Object.entries(out)
+    .map(([w, n]) => `${n} ${w}`)
+    .join(' · ')
+})
+const open = computed(() => tests.value.filter((s) => view.where.value[s.id] === 'open'))
+</script>
+
+<template>
+  <h1>Proof</h1>
+  <p class="lede">
+    Does it do what was planned? <span role="status">{{ counts }}</span> <SyncNote :record="record" />
+  </p>
+  <NoticeBar v-if="open.length" kind="bad">
+    <b>Not put back:</b> {{ open.map((s) => s.title).join(', ') }}. Nothing can be signed before.
+    <button @click="chosen = open[0]?.id ?? ''">Put it back</button>
+  </NoticeBar>
+  <NoticeBar v-if="view.failed.value" kind="bad">
+    The tests cannot be read now: {{ view.failed.value }} <button @click="view.retry">Try again</button>
+  </NoticeBar>
+  <WaitNote v-if="!view.run.value && !view.failed.value" word="Laying out the tests" />
+  <template v-else-if="step">
+    <p><button @click="chosen = ''">‹ All tests</button></p>
+    <StepCard
+      :key="step.id"
+      :step="step"
+      :view="view"
+      @next="chosen = ''"
+      @go="(p) => emit('go', p)"
+      @symptom="(s) => emit('symptom', s)"
+      @instruments="instruments = true"
+    />
+  </template>
+  <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
+  <table v-else>
+    <thead>
+      <tr>
+        <th></th>
+        <th>Test</th>
+        <th>Verdict</th>
+        <th>Seen</th>
+        <th>By</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="s in tests" :key="s.id" :data-test="s.id">
+        <td><StateMark :state="of(s)[0]" /></td>
+        <td>
+          <button class="link" @click="chosen = s.id">{{ s.title }}</button>
+        </td>
+        <td :class="of(s)[0]">{{ of(s)[1] }}</td>
+        <td class="small">{{ seen(s) }}</td>
+        <td class="soft small">
+          <template v-if="record.state.value.steps[s.id]?.at"
+            >{{ record.state.value.steps[s.id]?.by }}, {{ moment(record.state.value.steps[s.id]?.at ?? '') }}</template
+          >
+        </td>
+      </tr>
+    </tbody>
+  </table>
+  <ProposalsPart :view="view" />
+  <InstrumentsDialog v-if="instruments" v-model="instruments" />
+</template>
+
+<style scoped>
+.stop {
+  color: var(--stop);
+  font-weight: 600;
+}
+.caution {
+  color: var(--caution);
+  font-weight: 600;
+}
+.ok {
+  color: var(--bank);
+}
+</style>

@@ -1,0 +1,155 @@
+<script setup lang="ts">
+// One thing to note: a figure in large digits, a text as displayed, a choice or a tick. It counts on Enter or on leaving.
+import { ref, watch } from 'vue'
+import type { Ask } from '../../api/client'
+import KeptInput from '../../ui/KeptInput.vue'
+import { readNumber } from '../../ui/figures'
+import { plain } from '../../record/judge'
+import type { ReadingState } from '../../record/types'
+
+const props = defineProps<{ ask: Ask; told?: ReadingState; big?: boolean; bare?: boolean; label?: string }>()
+const emit = defineEmits<{ note: [text: string, value: number | null] }>()
+const wrong = ref('')
+watch(
+  () => props.ask.name,
+  () => (wrong.value = ''),
+)
+function commit(text: string) {
+  wrong.value = ''
+  if (props.ask.kind !== 'figure') return emit('note', text, null)
+  // A unit typed with the figure is taken where it is the one asked for.
+  const bare = text.trim().replace(new RegExp(`\\s*${props.ask.unit?.replace(/[^\w%Ωµ]/g, '') ?? ''}$`, 'i'), '')
+  const value = readNumber(bare)
+  if (value === undefined) wrong.value = `“${text.trim()}” is no figure; type it as displayed, such as 53.2`
+  else emit('note', text, value)
+}
+const range = (): string => {
+  const g = props.ask.gate
+  if (props.ask.expect) return props.ask.expect
+  if (!g) return ''
+  if (g.low != null && g.high != null) return g.low === g.high ? plain(g.low) : `${plain(g.low)} to ${plain(g.high)}`
+  return g.low != null ? `≥ ${plain(g.low)}` : `≤ ${plain(g.high as number)}`
+}
+</script>
+
+<template>
+  <div class="ask" :class="[{ big, bare }, told?.verdict]" :data-ask="ask.name">
+    <label v-if="!bare && ask.kind !== 'tick'" class="soft small" :for="`ask-${ask.name}`">{{
+      big ? 'You read' : ask.label
+    }}</label>
+    <template v-if="ask.kind === 'choice'">
+      <span class="choices" role="group" :aria-label="label ?? ask.label">
+        <button v-for="c in ask.choices" :key="c" :aria-pressed="told?.shown === c" @click="emit('note', c, null)">
+          {{ c }}
+        </button>
+      </span>
+    </template>
+    <button
+      v-else-if="ask.kind === 'tick'"
+      class="tick"
+      :aria-pressed="told?.shown === 'yes'"
+      :aria-label="label ?? ask.label"
+      @click="emit('note', told?.shown === 'yes' ? '' : 'yes', null)"
+    >
+      {{ told?.shown === 'yes' ? '✓ ' : '' }}{{ bare ? ask.expect || 'So it is' : ask.label }}
+    </button>
+    <span v-else class="typed">
+      <KeptInput
+        :id="`ask-${ask.name}`"
+        :value="told?.shown ?? ''"
+        :inputmode="ask.kind === 'figure' ? 'decimal' : 'text'"
+        :aria-label="label ?? ask.label"
+        :aria-invalid="!!wrong || told?.verdict === 'fail'"
+        :placeholder="bare ? range() : ''"
+        @commit="commit"
+      />
+      <small v-if="ask.unit && !bare">{{ ask.unit }}</small>
+    </span>
+    <span v-if="wrong" class="wrong" role="alert">{{ wrong }}</span>
+    <span v-else-if="told?.verdict === 'fail' && !big" class="wrong">{{ told.text }}</span>
+    <span v-else-if="told?.verdict === 'unsure' && !big" class="unsure">{{ told.text }}</span>
+    <span v-else-if="!bare && !big && range()" class="soft small">{{ range() }} {{ ask.expect ? '' : ask.unit }}</span>
+  </div>
+</template>
+
+<style scoped>
+.ask {
+  display: grid;
+  gap: 3px;
+  align-content: start;
+}
+.big {
+  background: var(--raised);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 9px 13px;
+}
+.typed {
+  display: flex;
+  align-items: baseline;
+  gap: 6px;
+}
+.big .typed :deep(.el-input__wrapper) {
+  box-shadow: none;
+  border-bottom: 2px solid var(--rule);
+  border-radius: 0;
+  padding: 0;
+}
+.big .typed :deep(.el-input) {
+  --el-component-size: 56px;
+  height: 56px;
+}
+.big .typed :deep(input) {
+  font-size: 40px;
+  font-weight: 700;
+  height: 54px;
+}
+.big small {
+  font-size: 19px;
+  color: var(--soft);
+}
+.fail :deep(input) {
+  color: var(--stop);
+  font-weight: 700;
+}
+.pass :deep(input) {
+  color: var(--bank);
+  font-weight: 700;
+}
+.unsure :deep(input) {
+  color: var(--caution);
+  font-weight: 700;
+}
+.bare :deep(.el-input) {
+  width: 104px;
+}
+.choices {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+.choices button,
+.tick {
+  min-height: 46px;
+}
+.choices [aria-pressed='true'],
+.tick[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--sheet);
+  border-color: var(--ink);
+}
+.fail .choices [aria-pressed='true'] {
+  background: var(--stop);
+  border-color: var(--stop);
+}
+.wrong {
+  color: var(--stop);
+  font-size: 13px;
+  max-width: 240px;
+}
+.unsure > span.unsure {
+  color: var(--caution);
+  font-size: 13px;
+  max-width: 240px;
+}
+</style>

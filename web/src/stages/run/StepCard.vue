@@ -1,0 +1,659 @@
+<script setup lang="ts">
+// One step: what to do and why, what to mind, what should be seen, what was seen, the verdict, and what then.
+import { ElDialog, ElInput } from 'element-plus'
+import 'element-plus/theme-chalk/el-input.css'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, nextTick, ref, watch } from 'vue'
+import type { Ask, RunStep } from '../../api/client'
+import FileButton from '../../ui/FileButton.vue'
+import StateMark from '../../ui/StateMark.vue'
+import { moment } from '../../ui/figures'
+import { judgeGate, plain, sameText } from '../../record/judge'
+import type { RunView } from '../../record/use-run'
+import type { Meter, NewEvent } from '../../record/types'
+import AskField from './AskField.vue'
+import GateFigure from './GateFigure.vue'
+
+const props = defineProps<{ step: RunStep; view: RunView }>()
+const emit = defineEmits<{ next: []; go: [pointer: string]; symptom: [id: string]; instruments: [] }>()
+const { record } = props.view
+const told = computed(() => record.state.value.steps[props.step.id])
+const where = computed(() => props.view.where.value[props.step.id] ?? 'ready')
+const asks = computed(() => props.step.asks ?? [])
+const only = computed(() => (asks.value.length === 1 && asks.value[0]?.kind === 'figure' ? asks.value[0] : null))
+const readings = computed(() => told.value?.readings ?? {})
+const judged = computed(() => props.view.site.value?.judged[props.step.id])
+const section = computed(() => props.view.run.value?.sections.find((s) => s.id === props.step.section)?.word ?? '')
+const titles = (ids: string[] | undefined) =>
+  (ids ?? []).map((id) => props.view.byId.value.get(id)).filter((s): s is RunStep => !!s && !isFinished(s.id))
+const isFinished = (id: string) => ['done', 'overridden', 'skipped'].includes(props.view.where.value[id] ?? '')
+const before = computed(() => titles(props.step.needs))
+
+// Instruments: the one last used for a kind comes first.
+const chosen = ref<Record<string, string>>(JSON.parse(localStorage.getItem('ewerer:meters') ?? '{}') as Record<string, string>)
+const kinds = computed(() => [...new Set(asks.value.map((a) => a.meter ?? '').filter(Boolean))])
+const fitting = (kind: string) => props.view.meters.value.filter((m) => !m.kind || m.kind === kind)
+const meterOf = (kind: string | undefined): Meter | null => {
+  if (!kind || chosen.value[kind] === '') return null
+  const all = fitting(kind)
+  return all.find((m) => m.name === chosen.value[kind]) ?? all.find((m) => m.kind === kind) ?? null
+}
+function choose(kind: string, name: string) {
+  chosen.value = { ...chosen.value, [kind]: name }
+  localStorage.setItem('ewerer:meters', JSON.stringify(chosen.value))
+}
+const METERS: Record<string, string> = {
+  volts: 'Voltmeter',
+  clamp: 'Clamp meter',
+  ohms: 'Ohmmeter',
+  temperature: 'Thermometer',
+  scope: 'Recorder',
+}
+
+async function note(ask: Ask, text: string, value: number | null) {
+  const shown = text.trim()
+  if (!shown) return record.takeBack((e) => e.kind === 'reading' && e.step === props.step.id && e.name === ask.name, 'read anew')
+  const meter = ask.kind === 'figure' ? meterOf(ask.meter) : null
+  const event: NewEvent = { kind: 'reading', step: props.step.id, name: ask.name, shown: shown.slice(0, 60) }
+  if (ask.unit) event.unit = ask.unit
+  if (value !== null) event.value = value
+  if (meter) event.meter = meter
+  if (ask.kind === 'figure' && ask.gate && value !== null) {
+    const verdict = judgeGate(ask.gate, value, meter, ask.unit)
+    event.verdict = verdict.verdict
+    event.text = verdict.text
+    if (ask.gate.low != null) event.low = ask.gate.low
+    if (ask.gate.high != null) event.high = ask.gate.high
+  } else if (ask.good?.length) {
+    event.verdict = ask.good.some((g) => sameText(shown, g)) ? 'pass' : 'fail'
+    event.text = event.verdict === 'pass' ? 'Good' : ask.kind === 'tick' ? 'It is not so' : `Should be ${ask.good.join(' or ')}`
+  }
+  const made: NewEvent[] = [event]
+  // An entry that was read back is told as such, so that the sheet shows it too.
+  if (props.step.section === 'enter' && ask.name === 'back')
+    made.push({ kind: 'read-back', step: props.step.id, shown: event.shown as string })
+  await record.add(...made)
+}
+const lacking = computed(() => asks.value.filter((a) => a.needed !== false && !readings.value[a.name]))
+const bad = computed(() => where.value === 'failed' || judged.value?.verdict === 'fail')
+const unsure = computed(() => where.value === 'unsure' || judged.value?.verdict === 'unsure')
+const open = computed(() => told.value?.open ?? null)
+
+// A wait, and a stopwatch.
+const now = ref(Date.now())
+useIntervalFn(() => (now.value = Date.now()), 500)
+const started = computed(() => told.value?.timers['wait'])
+const left = computed(() =>
+  props.step.wait_s && started.value
+    ? Math.max(0, Math.ceil(props.step.wait_s - (now.value - Date.parse(started.value)) / 1000))
+    : null,
+)
+const clock = (s: number) => (s >= 60 ? `${Math.floor(s / 60)} min ${s % 60} s` : `${s} s`)
+const press = (name: string) => record.add({ kind: 'timer', step: props.step.id, name })
+const since = (i: number) => {
+  const all = props.step.stopwatch ?? []
+  const [a, b] = [told.value?.timers[all[0] ?? ''], told.value?.timers[all[i] ?? '']]
+  return i && a && b ? `${plain((Date.parse(b) - Date.parse(a)) / 1000, 1)} s` : b ? b.slice(11, 19) : ''
+}
+
+const mustWait = computed(() => props.step.kind === 'wait' && !!props.step.wait_s && left.value !== 0)
+const mayDo = computed(
+  () =>
+    ['ready', 'begun', 'unsure'].includes(where.value) &&
+    !lacking.value.length &&
+    !bad.value &&
+    !unsure.value &&
+    !open.value &&
+    !mustWait.value &&
+    !(props.step.temporary && !told.value?.back && props.step.kind === 'test'),
+)
+async function done() {
+  if (!mayDo.value) return
+  const made: NewEvent[] = []
+  const j = judged.value
+  if (j?.verdict) made.push({ kind: 'verdict', step: props.step.id, verdict: j.verdict, text: j.text })
+  await record.add(...made, { kind: 'done', step: props.step.id })
+  emit('next')
+}
+const word = computed(() => {
+  if (where.value === 'done') return 'Next'
+  if (bad.value) return only.value ? 'Measure again' : 'Not good yet'
+  if (open.value) return 'First put it back'
+  if (lacking.value.length)
+    return lacking.value.length === 1 ? `Still: ${lacking.value[0]?.label}` : `Still ${lacking.value.length} to note`
+  if (mustWait.value) return left.value === null ? 'Start the wait first' : `Wait ${clock(left.value)}`
+  if (props.step.temporary && !told.value?.back && props.step.kind === 'test') return 'Change it first'
+  return 'Done'
+})
+const card = ref<HTMLElement>()
+function main() {
+  if (where.value === 'done' || where.value === 'overridden' || where.value === 'skipped') emit('next')
+  else if (mayDo.value) void done()
+  else card.value?.querySelector<HTMLElement>('input:not([type=file])')?.focus()
+}
+
+// Reasons: going on anyway, leaving out, taking back.
+const asking = ref<'override' | 'skipped' | 'undo' | ''>('')
+const reason = ref('')
+const REASON = {
+  override: ['Go on anyway', 'Why may the work go on? Your name and this reason stand in the handover.'],
+  skipped: ['Leave it out', 'Why is it left out? It stands in the handover.'],
+  undo: ['Take it back', 'What was wrong?'],
+} as const
+async function give() {
+  const text = reason.value.trim()
+  if (!text || !asking.value) return
+  const kind = asking.value
+  asking.value = ''
+  reason.value = ''
+  if (kind === 'undo')
+    await record.takeBack(
+      (e) => e.step === props.step.id && ['done', 'skipped', 'override', 'verdict', 'temporary'].includes(e.kind),
+      text,
+    )
+  else {
+    await record.add({ kind, step: props.step.id, text })
+    emit('next')
+  }
+}
+
+// A change for a while.
+const t = computed(() => props.step.temporary)
+const changeTo = ref('')
+const back = ref('')
+async function change() {
+  const text = changeTo.value.trim() || t.value?.to || 'out'
+  const event: NewEvent = { kind: 'temporary', step: props.step.id, shown: text.slice(0, 60), text: t.value?.label ?? '' }
+  if (t.value?.device) event.device = t.value.device
+  if (t.value?.setting) event.setting = t.value.setting
+  await record.add(event)
+  changeTo.value = ''
+}
+async function putBack(text: string) {
+  const shown = text.trim()
+  if (!shown || !t.value) return
+  const same = sameText(shown, t.value.back_to)
+  await record.add({
+    kind: 'restored',
+    step: props.step.id,
+    shown: shown.slice(0, 60),
+    verdict: same ? 'pass' : 'fail',
+    text: same ? 'Back, read back' : `It must show ${t.value.back_to} again`,
+  })
+  if (same) back.value = ''
+}
+
+const noting = ref('')
+async function addNote() {
+  if (!noting.value.trim()) return
+  await record.add({ kind: 'note', step: props.step.id, text: noting.value.trim() })
+  noting.value = ''
+}
+async function photos(files: File[]) {
+  for (const file of files) {
+    if (file.size > 12_000_000) record.failure.value = `${file.name} has more than 12 MB; nothing was kept of it.`
+    else await record.addPhoto(file, props.step.id)
+  }
+}
+const pictures = computed(() => (told.value?.photos ?? []).map((key) => ({ key, kept: record.photos.value.get(key) })))
+const urls = new Map<string, string>()
+function source(key: string): string {
+  const kept = record.photos.value.get(key)
+  if (!kept) return `/api/jobs/${record.id}/photos/${key}`
+  if (!urls.has(key)) urls.set(key, URL.createObjectURL(kept.blob))
+  return urls.get(key) as string
+}
+const rows = computed(() => {
+  const out = new Map<string, Map<string, Ask>>()
+  if (!props.step.columns?.length) return out
+  for (const a of asks.value) {
+    const row = out.get(a.row ?? '') ?? new Map<string, Ask>()
+    row.set(a.column ?? '', a)
+    out.set(a.row ?? '', row)
+  }
+  return out
+})
+const verdictWord = computed(() => {
+  if (judged.value?.verdict) return judged.value.text
+  const worst = ['fail', 'unsure', 'pass']
+    .map((v) => Object.values(readings.value).find((r) => r.verdict === v))
+    .find((r) => r !== undefined)
+  return worst?.text ?? (judged.value?.text || told.value?.text || '')
+})
+const verdictKind = computed(() => {
+  if (judged.value?.verdict) return judged.value.verdict
+  const all = Object.values(readings.value).map((r) => r.verdict)
+  return all.includes('fail') ? 'fail' : all.includes('unsure') ? 'unsure' : all.includes('pass') ? 'pass' : ''
+})
+// The first thing to type is ready for it, or the step's own button.
+watch(
+  () => props.step.id,
+  async () => {
+    changeTo.value = back.value = noting.value = ''
+    await nextTick()
+    const first = card.value?.querySelector<HTMLElement>('[data-ask] input:not([type=file]), [data-main]')
+    first?.focus({ preventScroll: true })
+    card.value?.closest('.main')?.scrollTo({ top: 0 })
+  },
+  { immediate: true },
+)
+</script>
+
+<template>
+  <article ref="card" class="card" :data-run-step="step.id" :class="where">
+    <p class="soft over">
+      {{ section }}<template v-if="step.devices?.length"> · {{ step.devices.join(', ') }}</template>
+      <template v-if="step.menu?.length"> · {{ step.menu.join(' › ') }}</template>
+    </p>
+    <h2>{{ step.what }}</h2>
+    <p v-if="step.why" class="soft">{{ step.why.charAt(0).toUpperCase() + step.why.slice(1) }}.</p>
+    <p v-for="c in step.cautions ?? []" :key="c" class="mind">{{ c }}</p>
+    <p v-if="step.keys?.length" class="keys">
+      <span v-for="(k, i) in step.keys" :key="i" class="key">{{ k }}</span>
+    </p>
+    <p v-if="step.expect" class="expect">
+      Should show <b>{{ step.expect }}</b><span v-if="step.shows" class="soft">, shows {{ step.shows }} before</span>
+    </p>
+
+    <p v-if="where === 'blocked'" class="held" role="status">
+      <StateMark state="stop" /> Blocked: something it needs has failed or is not put back.
+    </p>
+    <p v-else-if="where === 'waiting'" class="held" role="status">
+      Waits for
+      {{
+        before
+          .slice(0, 3)
+          .map((s) => s.title)
+          .join(', ')
+      }}{{ before.length > 3 ? ` and ${before.length - 3} more` : '' }}.
+    </p>
+
+    <section v-if="t" class="temporary" :class="{ on: open }" aria-label="Change for the test">
+      <template v-if="!open">
+        <p>
+          For the test only: <b>{{ t.label }}</b><span v-if="t.menu?.length" class="soft small"> {{ t.menu.join(' › ') }}</span
+          >, {{ t.to || 'taken out' }}. After it must be <b>{{ t.back_to }} {{ t.unit }}</b> again.
+        </p>
+        <p class="line">
+          <ElInput
+            v-if="t.setting"
+            v-model="changeTo"
+            :aria-label="`What ${t.label} is set to for the test`"
+            :placeholder="`set to, ${t.unit || 'as displayed'}`"
+            :validate-event="false"
+            @keydown.enter="change"
+          />
+          <button data-change :disabled="where === 'blocked' || where === 'waiting'" @click="change">It is changed</button>
+          <span v-if="told?.back" class="good"><StateMark state="ok" /> Put back: {{ told.back }}</span>
+        </p>
+      </template>
+      <template v-else>
+        <p role="alert">
+          <b>Changed for the test: {{ t.label }} is {{ open.shown }}.</b> Put it back to <b>{{ t.back_to }} {{ t.unit }}</b> and
+          read it back. Nothing can be signed before.
+        </p>
+        <p class="line">
+          <template v-if="t.setting">
+            <ElInput
+              v-model="back"
+              :aria-label="`${t.label} read back`"
+              :placeholder="`shows again, ${t.unit || 'as displayed'}`"
+              :validate-event="false"
+              @keydown.enter="putBack(back)"
+            />
+            <button data-restore @click="putBack(back)">It shows that</button>
+          </template>
+          <button v-else data-restore @click="putBack(t.back_to)">It is {{ t.back_to }}</button>
+          <span v-if="told?.back && told.verdict === 'fail'" class="bad" role="alert">{{ told.text }}</span>
+        </p>
+      </template>
+    </section>
+
+    <section v-if="step.stopwatch?.length" class="watch" aria-label="Stopwatch">
+      <button v-for="(name, i) in step.stopwatch" :key="name" class="plain-big" @click="press(name)">
+        {{ name }} <b>{{ since(i) }}</b>
+      </button>
+    </section>
+    <p v-if="step.wait_s && where !== 'done'" class="line">
+      <button v-if="!started" @click="press('wait')">Start the wait of {{ clock(step.wait_s) }}</button>
+      <b v-else role="timer">{{ left ? `${clock(left)} left` : 'The wait is over' }}</b>
+    </p>
+
+    <p v-for="k in kinds" :key="k" class="line meter">
+      <label
+        >{{ METERS[k] ?? k }}
+        <select :value="meterOf(k)?.name ?? ''" @change="choose(k, ($event.target as HTMLSelectElement).value)">
+          <option value="">not named</option>
+          <option v-for="m in fitting(k)" :key="m.name" :value="m.name">
+            {{ m.name }}, ±{{ m.pct ?? 0 }} %{{ m.digits ? ` + ${m.digits} digits` : '' }}
+          </option>
+        </select>
+      </label>
+      <button class="link" @click="emit('instruments')">Instruments</button>
+    </p>
+
+    <template v-if="only">
+      <GateFigure
+        v-if="only.gate"
+        :ask="only"
+        :value="readings[only.name]?.value ?? null"
+        :verdict="readings[only.name]?.verdict"
+        :meter="meterOf(only.meter)"
+      />
+      <div class="read">
+        <AskField big :ask="only" :told="readings[only.name]" @note="(text, value) => note(only as Ask, text, value)" />
+        <div class="box" aria-live="polite">
+          <span class="soft small">Verdict</span>
+          <b :class="['verdict', verdictKind]">{{ verdictWord || 'not read yet' }}</b>
+          <span v-if="bad && step.fails" class="soft">{{ step.fails }}</span>
+        </div>
+      </div>
+    </template>
+    <template v-else-if="rows.size">
+      <div class="scroll" tabindex="0" aria-label="Readings">
+        <table>
+          <thead>
+            <tr>
+              <th></th>
+              <th v-for="c in step.columns" :key="c">{{ c }}</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="[row, cells] in rows" :key="row">
+              <th scope="row">{{ row }}</th>
+              <td v-for="c in step.columns" :key="c">
+                <AskField
+                  v-if="cells.get(c)"
+                  bare
+                  :ask="cells.get(c) as Ask"
+                  :label="`${row}, ${c}`"
+                  :told="readings[(cells.get(c) as Ask).name]"
+                  @note="(text, value) => note(cells.get(c) as Ask, text, value)"
+                />
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </template>
+    <div v-else-if="asks.length" class="several">
+      <AskField v-for="a in asks" :key="a.name" :ask="a" :told="readings[a.name]" @note="(text, value) => note(a, text, value)" />
+    </div>
+    <p v-if="!only && verdictWord" class="verdict-line" aria-live="polite">
+      <b :class="['verdict', verdictKind]">{{ verdictWord }}</b>
+      <span v-if="bad && step.fails" class="soft"> {{ step.fails }}</span>
+    </p>
+    <ul v-if="judged?.figures?.length" class="figures">
+      <li v-for="f in judged.figures" :key="f.name">
+        {{ f.word }}
+        <b
+          >{{ f.value === null || f.value === undefined ? 'unknown' : plain(f.value)
+          }}<template v-if="f.error"> ± {{ plain(f.error) }}</template> {{ f.unit }}</b
+        >
+      </li>
+    </ul>
+    <p v-if="step.id.startsWith('found:') && step.id.split(':').length === 2 && step.devices?.length">
+      <button @click="emit('go', `/as_found/${step.devices[0]}`)">Note the settings of {{ step.devices[0] }}</button>
+      <span class="soft"> {{ Object.keys(record.state.value.found[step.devices[0] ?? ''] ?? {}).length }} noted</span>
+    </p>
+
+    <p v-if="told?.override" class="override" role="status">
+      Went on anyway: {{ told.override.text }} ({{ told.override.by }}, {{ moment(told.override.at) }})
+    </p>
+    <p v-if="told?.mark === 'skipped'" class="override" role="status">Left out: {{ told.reason }} ({{ told.by }})</p>
+    <p v-if="where === 'done'" class="good" role="status">
+      <StateMark state="ok" /> Done by {{ told?.by }}, {{ moment(told?.at ?? '') }}
+    </p>
+
+    <div class="act">
+      <button v-if="bad || unsure || where === 'blocked'" @click="asking = 'override'">Go on anyway…</button>
+      <button v-if="step.optional && !isFinished(step.id) && !open" @click="asking = 'skipped'">Leave out…</button>
+      <button v-if="(told?.mark || told?.override) && !open" class="plain" @click="asking = 'undo'">Take back…</button>
+      <button v-if="step.symptom && (bad || unsure)" @click="emit('symptom', step.symptom)">Fault finder</button>
+      <button class="go" data-main :class="{ idle: !mayDo && !isFinished(step.id) }" @click="main">{{ word }}</button>
+    </div>
+
+    <div class="beside">
+      <FileButton word="Photo" label="Photo for this step" accept="image/jpeg,image/png,image/webp" multiple @files="photos" />
+      <ElInput
+        v-model="noting"
+        class="noting"
+        placeholder="Note"
+        aria-label="Note on this step"
+        :validate-event="false"
+        @keydown.enter="addNote"
+      />
+      <button :disabled="!noting.trim()" @click="addNote">Keep</button>
+    </div>
+    <p v-if="pictures.length" class="pictures">
+      <a v-for="p in pictures" :key="p.key" :href="source(p.key)" target="_blank" rel="noopener"
+        ><img :src="source(p.key)" :alt="`Photo of ${step.title}`"
+      /></a>
+    </p>
+    <ul v-if="told?.notes.length" class="notes">
+      <li v-for="n in told.notes" :key="n.id">
+        {{ n.text }} <span class="soft small">{{ n.by }}, {{ moment(n.at) }}</span>
+      </li>
+    </ul>
+
+    <ElDialog :model-value="asking !== ''" :title="asking ? REASON[asking][0] : ''" width="min(460px, 94vw)" @close="asking = ''">
+      <form v-if="asking" @submit.prevent="give">
+        <label for="run-reason">{{ REASON[asking][1] }}</label>
+        <ElInput id="run-reason" v-model="reason" class="full" autofocus :validate-event="false" />
+        <p class="line">
+          <button class="first" :disabled="!reason.trim()">{{ REASON[asking][0] }}</button>
+          <button type="button" class="plain" @click="asking = ''">Not now</button>
+        </p>
+      </form>
+    </ElDialog>
+  </article>
+</template>
+
+<style scoped>
+.card {
+  max-width: 760px;
+}
+.over {
+  margin-bottom: 2px;
+}
+h2 {
+  font-size: 25px;
+  line-height: 1.2;
+  margin: 0 0 6px;
+}
+.mind {
+  color: var(--caution);
+  font-weight: 600;
+  margin: 8px 0 0;
+}
+.keys {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 7px;
+  margin: 10px 0 4px;
+}
+.key {
+  border: 1px solid var(--ink);
+  border-bottom-width: 3px;
+  border-radius: 3px;
+  padding: 3px 9px;
+  background: var(--raised);
+  font-weight: 600;
+}
+.expect {
+  font-size: 19px;
+  margin-top: 8px;
+}
+.held {
+  border-left: 4px solid var(--rule);
+  padding: 6px 12px;
+  margin: 10px 0;
+}
+.blocked .held {
+  border-left-color: var(--stop);
+  background: var(--stop-wash);
+}
+.temporary {
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 8px 12px;
+  margin: 10px 0;
+}
+.temporary.on {
+  border: 3px solid var(--caution);
+}
+.line {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 12px;
+  align-items: center;
+  margin: 8px 0;
+}
+.line :deep(.el-input) {
+  max-width: 220px;
+}
+.watch {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  margin: 10px 0;
+}
+.plain-big {
+  min-height: 56px;
+  min-width: 120px;
+  font-size: 17px;
+}
+.meter select {
+  font: inherit;
+  min-height: 40px;
+  color: var(--ink);
+  background: var(--raised);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+}
+.read {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 16px;
+  margin-top: 8px;
+}
+.box {
+  background: var(--raised);
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 9px 13px;
+  display: grid;
+  align-content: start;
+  gap: 2px;
+}
+.verdict {
+  font-size: 19px;
+}
+.verdict.pass,
+.good {
+  color: var(--bank);
+}
+.verdict.fail,
+.bad {
+  color: var(--stop);
+}
+.verdict.unsure {
+  color: var(--caution);
+}
+.verdict-line {
+  margin: 10px 0;
+}
+.several {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(220px, 1fr));
+  gap: 12px;
+  margin-top: 10px;
+}
+.scroll {
+  overflow-x: auto;
+  margin-top: 10px;
+}
+.figures {
+  list-style: none;
+  padding: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 22px;
+}
+.override {
+  color: var(--caution);
+  font-weight: 600;
+  margin-top: 8px;
+}
+.good {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-top: 8px;
+}
+.act {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  margin-top: 16px;
+}
+.act button {
+  min-height: 52px;
+  font-size: 17px;
+  padding: 0 20px;
+  border-color: var(--ink);
+}
+.act .go {
+  flex: 1 1 180px;
+  justify-content: center;
+  background: var(--ink);
+  color: var(--sheet);
+  font-weight: 700;
+}
+.act .go.idle {
+  background: none;
+  color: var(--ink);
+  border-style: dashed;
+}
+.act .plain {
+  border-color: transparent;
+}
+.beside {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-top: 12px;
+}
+.noting {
+  flex: 1;
+}
+.pictures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 10px;
+}
+.pictures img {
+  height: 92px;
+  max-width: 160px;
+  object-fit: cover;
+  border: 1px solid var(--rule);
+}
+.full {
+  margin-top: 6px;
+}
+@media (max-width: 640px) {
+  h2 {
+    font-size: 21px;
+  }
+  .read {
+    grid-template-columns: 1fr;
+    gap: 10px;
+  }
+  .act .go {
+    flex-basis: 100%;
+    order: -1;
+    min-height: 60px;
+  }
+}
+</style>
