@@ -86,6 +86,11 @@ def test_a_gate_restated():
         assert made.margin == pytest.approx(min(reading - low, high - reading), abs=1e-6)
 
 
+def test_readings_of_one_meter_compared_with_each_other_count_only_its_last_digits():
+    gate, meter = Gate(low=26.47, high=26.57), Meter(name="V", pct=0.5, digits=2, step=0.01)
+    assert judge_gate(gate, 26.52, meter).verdict == "unsure" and judge_gate(gate, 26.52, meter, compared=True).verdict == "pass"
+
+
 def test_exact_limits_and_texts():
     exact = Gate(low=399, high=399, expected=399)
     assert judge_gate(exact, 399).verdict == "pass" and judge_gate(exact, 398).verdict == "fail"

@@ -78,9 +78,9 @@ def test_addresses_that_lead_nowhere_say_so(signed, base):
     expect(page.get_by_role("dialog")).to_be_visible()
 
 
-def test_a_stage_that_is_not_built_shows_the_first(opened):
+def test_a_stage_that_there_is_not_shows_the_first(opened):
     page = opened(SKERRY, "Bank")
-    page.goto(page.url.replace("/bank", "/handover"))
+    page.goto(page.url.replace("/bank", "/nowhere"))
     expect(page.get_by_role("heading", name="Site", level=1)).to_be_visible()
 
 

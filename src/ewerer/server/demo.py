@@ -1,4 +1,4 @@
-"""Demo data: two crews with a person each, and the demo jobs for the first."""
+"""Demo data: two crews with a person each, and the demo jobs with what was done on site for the first."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from django.contrib.auth import get_user_model
 
 from ..core.devices.library import parse_job, shipped_library
 from .crews.models import Crew, Member
+from .demo_record import tell_demo
 from .jobs import actions
 from .jobs.models import Job
 
@@ -29,5 +30,8 @@ def load_demo() -> None:
     crew = Crew.objects.get(name=PEOPLE[0][1])
     if not Job.objects.filter(crew=crew).exists():
         user = users.objects.get(username=NAME)
+        jobs = {}
         for path in sorted(DEMO_JOBS.glob("*.json"), reverse=True):
-            actions.create(crew, parse_job(path.read_bytes(), shipped_library()), user)
+            job = actions.create(crew, parse_job(path.read_bytes(), shipped_library()), user)
+            jobs[job.name] = job
+        tell_demo(jobs, crew, user)

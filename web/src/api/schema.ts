@@ -173,7 +173,7 @@ export interface paths {
         };
         /**
          * Export Job
-         * @description Download the job file.
+         * @description Download the job file, with what its events say of the devices laid over it, so that whoever reads it has that too.
          */
         get: operations["ewerer_server_api_jobs_export_job"];
         put?: never;
@@ -7930,6 +7930,12 @@ export interface components {
              * @default
              */
             meter: string;
+            /**
+             * Compared
+             * @description whether it is compared with others of the same meter, so that only its last digits count
+             * @default false
+             */
+            compared: boolean;
         };
         /**
          * Gate

@@ -13,6 +13,8 @@ import { parts, read, write } from './pointer'
 
 export type { SaveState } from './autosave'
 
+const OPEN_WITHOUT_MS = 3000
+
 export function createJob(id: string, client: QueryClient = useQueryClient()) {
   const document = shallowRef<Job | null>(null)
   const loading = ref(true)
@@ -61,7 +63,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
         saving.schedule(0)
       } else dropDraft(id)
       await record.open()
-      await planning.make()
+      // Without a network there is no new plan; the stages open all the same, and it is asked for again by itself.
+      await Promise.race([planning.make(), new Promise((go) => setTimeout(go, OPEN_WITHOUT_MS))])
     } catch (error) {
       if (error instanceof ApiProblem) loadError.value = error
       else throw error

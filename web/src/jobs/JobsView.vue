@@ -40,6 +40,24 @@ const naming = ref(false)
 const name = ref('')
 const nameBox = ref<InputInstance>()
 const dragging = ref(false)
+const due = useQuery(queries.due())
+const soon = computed(() => due.data.value?.items ?? [])
+const moreDue = ref(false)
+const today = new Date().toISOString().slice(0, 10)
+function site(j: JobLine): string {
+  const run = j.summary.run
+  if (!run?.stands) return ''
+  const parts = [
+    [run.done, 'done'],
+    [run.failed, 'failed'],
+    [run.overridden, 'went on anyway'],
+    [run.open, 'not put back'],
+  ] as const
+  return `${run.stands}: ${parts
+    .filter(([n]) => n)
+    .map(([n, w]) => `${n} ${w}`)
+    .join(', ')}`
+}
 onMounted(() => (document.title = 'Jobs · Ewerer'))
 
 const refresh = () => client.invalidateQueries({ queryKey: ['jobs'] })
@@ -121,6 +139,23 @@ async function signOut() {
         <span class="soft" role="status">{{ words.trim() ? `${rows.length} of ${all.length}` : '' }}</span>
       </p>
 
+      <section v-if="soon.length && !away" class="due" aria-label="What is due">
+        <h2>Due</h2>
+        <ul>
+          <li v-for="d in soon.slice(0, moreDue ? 60 : 4)" :key="d.date + d.job + d.what">
+            <StateMark :state="d.date < today ? 'caution' : 'open'" />
+            <span class="day">{{ d.date }}{{ d.date < today ? ', late' : '' }}</span>
+            <RouterLink v-if="d.job" :to="{ name: 'job', params: { id: d.job, stage: 'handover' } }">{{ d.name }}</RouterLink>
+            <span>{{ d.what }}</span>
+          </li>
+        </ul>
+        <p class="soft small">
+          <button v-if="soon.length > 4" class="link" @click="moreDue = !moreDue">
+            {{ moreDue ? 'Fewer' : `${soon.length - 4} more` }}
+          </button>
+          <a :href="due.data.value?.feed">Calendar feed</a> for any calendar program; whoever has its address reads what is due.
+        </p>
+      </section>
       <WaitNote v-if="jobs.isLoading.value" word="Reading the jobs" />
       <NoticeBar v-else-if="jobs.isError.value" kind="bad">
         The jobs cannot be read now. <button @click="() => jobs.refetch()">Try again</button>
@@ -148,6 +183,12 @@ async function signOut() {
               }}</RouterLink>
             </span>
             <span v-else class="waits soft">nothing in the way</span>
+            <RouterLink
+              v-if="site(j as JobLine)"
+              class="waits on-site"
+              :to="{ name: 'job', params: { id: j.id, stage: 'run' } }"
+              >{{ site(j as JobLine) }}</RouterLink
+            >
           </template>
         </ElTableColumn>
         <ElTableColumn label="Bank and units" min-width="150">
@@ -222,6 +263,29 @@ async function signOut() {
 </template>
 
 <style scoped>
+.due {
+  border-left: 3px solid var(--copper);
+  padding: 4px 14px;
+  margin: 12px 0;
+}
+.due ul {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+.due li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 10px;
+  align-items: center;
+}
+.list :deep(.on-site) {
+  font-weight: 400;
+  font-size: 14px;
+}
+.day {
+  min-width: 96px;
+}
 .jobs {
   min-height: 100vh;
 }

@@ -20,8 +20,9 @@ export const plain = (value: number, digits = 3): string => {
 export const meterError = (meter: Meter | null | undefined, reading: number): number =>
   meter ? ((meter.pct ?? 0) / 100) * Math.abs(reading) + (meter.digits ?? 0) * (meter.step ?? 0) : 0
 
-export function judgeGate(gate: Gate, reading: number, meter?: Meter | null, unit = ''): Judged {
-  const u = meterError(meter, reading)
+/** `compared`: readings of one meter among themselves, so that only its last digits count. */
+export function judgeGate(gate: Gate, reading: number, meter?: Meter | null, unit = '', compared = false): Judged {
+  const u = meterError(meter, compared ? 0 : reading)
   const low = gate.low ?? -Infinity
   const high = gate.high ?? Infinity
   const slack = 1e-9 * Math.max(1, Math.abs(reading))

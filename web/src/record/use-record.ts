@@ -14,6 +14,8 @@ const random = (): string => {
   const bytes = crypto.getRandomValues(new Uint8Array(12))
   return Array.from(bytes, (b) => b.toString(16).padStart(2, '0')).join('')
 }
+/** Plain data of what may hold parts that are watched; the store takes nothing else. */
+const plainly = <T>(event: T): T => JSON.parse(JSON.stringify(event)) as T
 /** A moment that is never before the last one known, so that whatever answers an event stands after it. */
 export function moment(last: string, now = Date.now()): string {
   const least = last ? Date.parse(last) + 1 : 0
@@ -64,7 +66,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
     let last = state.value.last
     const whole = made.map((m) => {
       last = moment(last)
-      return { ewerer: 'event/1' as const, id: `${random()}`, at: last, by: me(), ...m }
+      return plainly({ ewerer: 'event/1' as const, id: random(), at: last, by: me(), ...m })
     })
     await take(whole.map((event) => ({ job: id, id: event.id, event, sent: 0 as const, by: me() })))
     void sync()
@@ -77,7 +79,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
       .filter((m) => !held.value.has(m.id))
       .map((m) => {
         last = moment(last)
-        return { ewerer: 'event/1' as const, at: last, by: me(), ...m }
+        return plainly({ ewerer: 'event/1' as const, at: last, by: me(), ...m })
       })
     await take(whole.map((event) => ({ job: id, id: event.id, event, sent: 0 as const, by: me() })))
     void sync()

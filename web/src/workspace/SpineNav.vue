@@ -25,6 +25,22 @@ const told = computed<Record<string, string>>(() => {
   const last = job.record.state.value.signed.at(-1)
   return { run: say((id) => !proof(id)), proof: say(proof), handover: last ? `signed by ${last.name}` : '' }
 })
+// What was done on site colours its own stages.
+const states = computed<Record<string, string>>(() => {
+  const steps = Object.entries(job.record.state.value.steps)
+  const worst = (fits: (id: string) => boolean) => {
+    const all = steps.filter(([id]) => fits(id)).map(([, s]) => s.status)
+    if (all.some((s) => s === 'failed' || s === 'open')) return 'stop'
+    if (all.includes('overridden')) return 'caution'
+    return all.length && job.record.state.value.signed.length ? 'ok' : 'open'
+  }
+  const proof = (id: string) => /^(proof|clock|sensor):/.test(id)
+  return {
+    run: worst((id) => !proof(id)),
+    proof: worst(proof),
+    handover: job.record.state.value.signed.length ? 'ok' : 'open',
+  }
+})
 const lines = computed(() =>
   stages.value.map((s, i) => {
     const found = job.plan.value?.stages.find((x) => x.stage === s.name)
@@ -33,7 +49,7 @@ const lines = computed(() =>
       no: i + 1,
       word: s.word,
       about: s.about,
-      state: found?.state ?? 'open',
+      state: states.value[s.name] ?? found?.state ?? 'open',
       key: found?.key || told.value[s.name] || '',
       built: openStages.value.includes(s.name),
     }

@@ -422,8 +422,11 @@ header .button {
   }
 }
 @media (max-width: 640px) {
-  .running header > :not(.word, .name, .save, [aria-label='Fault finder'], [aria-label='Help'], .theme) {
+  .running header > :not(.word, .name, .save, [aria-label='Fault finder']) {
     display: none;
+  }
+  .workspace.running header {
+    flex-wrap: nowrap;
   }
 }
 /* A phone: the bar takes two lines; wide tables are moved sideways within the stage. */

@@ -25,14 +25,15 @@ def meter_error(meter: Meter | None, reading: float) -> float:
     return 0.0 if meter is None else meter.pct / 100.0 * abs(reading) + meter.digits * meter.step
 
 
-def judge_gate(gate: Gate, reading: float, meter: Meter | None = None, unit: str = "") -> Judged:
+def judge_gate(gate: Gate, reading: float, meter: Meter | None = None, unit: str = "", compared: bool = False) -> Judged:
     """Return the verdict on one reading.
 
     Inside: pass, unless the meter may be wrong by more than half the gate is wide: then nobody can tell with it. Outside by
     less than the meter may be wrong: nobody can tell. Beyond: fail, with what the zone there says. The margin is the distance
-    to the nearer end [in the unit of the reading], below 0 outside.
+    to the nearer end [in the unit of the reading], below 0 outside. Where readings of one meter are ``compared`` with each
+    other, what it is wrong by in percent is the same in all of them and falls out: only its last digits count.
     """
-    u = meter_error(meter, reading)
+    u = meter_error(meter, 0.0 if compared else reading)
     low = -math.inf if gate.low is None else gate.low
     high = math.inf if gate.high is None else gate.high
     slack = 1e-9 * max(1.0, abs(reading))
@@ -69,7 +70,7 @@ def same_text(a: str, b: str) -> bool:
 def judge_ask(ask: Ask, shown: str, value: float | None, meter: Meter | None = None) -> Judged | None:
     """Return the verdict on what was noted for one ask; None where it is only noted."""
     if ask.kind == "figure":
-        return judge_gate(ask.gate, value, meter, ask.unit) if ask.gate is not None and value is not None else None
+        return judge_gate(ask.gate, value, meter, ask.unit, ask.compared) if ask.gate is not None and value is not None else None
     if not ask.good:
         return None
     if any(same_text(shown, g) for g in ask.good):

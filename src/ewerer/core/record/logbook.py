@@ -10,10 +10,12 @@ from typing import Any
 
 from ..documents import DocumentError, Problem
 from ..documents.event import LogEntry
+from ..documents.job import Job
 from ..documents.parse import shortened
 from ..documents.results.run import Due, FaultGroup, Run
 from ..pages.cells import plain_cell
 from ..symptoms.finder import likely
+from .steps import EXERCISE_DAYS, FOLLOW_UPS, full_charge_days
 
 COLUMNS = ("kind", "when", "device", "code", "text", "cleared", "count", "seconds", "menu", "from", "to")
 """Columns of an import that mean something; others are passed over."""
@@ -223,18 +225,28 @@ def log_csv(log: Iterable[Mapping[str, Any]]) -> bytes:
     return out.getvalue().encode("utf-8-sig")
 
 
-def due_of(run: Run, state: Mapping[str, Any], instruments: Iterable[Mapping[str, Any]] = (), today: str = "") -> list[Due]:
-    """Return what is due at a site: follow-ups of the last sign-off, limits to revert, instruments to calibrate, the next full charge."""
+def due_of(job: Job, state: Mapping[str, Any], instruments: Iterable[Mapping[str, Any]] = ()) -> list[Due]:
+    """Return what is due at a site: follow-ups of the last sign-off, limits to take back, the generator's exercise, instruments."""
     out = []
     signed = state["signed"][-1]["at"][:10] if state["signed"] else ""
     if signed:
-        for s in run.steps:
-            status = state["steps"].get(s.id, {}).get("status", "")
-            if s.after_days and status not in ("done", "skipped", "overridden"):
-                day = dt.date.fromisoformat(signed) + dt.timedelta(days=round(s.after_days))
+        begin = dt.date.fromisoformat(signed)
+        for id, (title, after) in FOLLOW_UPS.items():
+            if state["steps"].get(id, {}).get("status", "") not in ("done", "skipped", "overridden"):
+                day = begin + dt.timedelta(days=round(full_charge_days(job) if id == "follow:full" else after))
                 out.append(
-                    Due(date=day.isoformat(), what=s.title, kind="full-charge" if s.id == "follow:full" else "follow-up", step=s.id)
+                    Due(date=day.isoformat(), what=title, kind="full-charge" if id == "follow:full" else "follow-up", step=id)
                 )
+        if job.generator is not None and job.generator.start == "manual":
+            told = [line["at"][:10] for line in state["log"] if "exercis" in (line["entry"].get("text") or "").lower()]
+            last = dt.date.fromisoformat(max([signed, *told]))
+            out.append(
+                Due(
+                    date=(last + dt.timedelta(days=EXERCISE_DAYS)).isoformat(),
+                    what="Run the generator for half an hour under load",
+                    kind="exercise",
+                )
+            )
     reverted = {
         (e["entry"].get("device"), e["entry"].get("text"))
         for e in state["log"]

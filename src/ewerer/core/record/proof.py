@@ -7,7 +7,7 @@ from ..documents.results.run import Ask, Temporary
 from ..documents.results.sheet import SheetRow
 from ..trade.margins import CONTINUOUS
 from ..trade.steps import figure
-from .steps import LICENSED, Steps, choice_ask, figure_ask, text_ask, tick_ask
+from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, text_ask, tick_ask
 
 TRANSFER_MS = 20.0
 """Longest gap that a unit promises when the mains fail [ms]; common practice, the unit's own figure counts."""
@@ -56,17 +56,12 @@ def handover(run: Steps) -> None:
     run.add("handover:covers", "handover", "Covers closed", "Close every cover, count tools, label breakers and cables; photograph the whole.", done, kind="photo", minutes=5, cautions=[LICENSED])  # fmt: skip
     run.add("handover:lock", "handover", "Levels locked", "Lock the installer level of every unit again.", done, why="nobody changes by chance what was proven")  # fmt: skip
     ready = run.of("handover")
-    cycle = run.solved.derived_for(run.solved.host.profile if run.solved.host else None).get("full_charge_days")
-    days = (
-        float(cycle.value)
-        if cycle is not None and isinstance(cycle.value, (int, float)) and not isinstance(cycle.value, bool)
-        else 7.0
-    )
-    run.add("follow:day", "follow", "After a day", "Look at yesterday: highest and lowest volts, charge, temperature; faults.", ready, after_days=1.0, kind="reading",
+    days = {id: after for id, (_, after) in FOLLOW_UPS.items()} | {"follow:full": full_charge_days(run.job)}
+    run.add("follow:day", "follow", FOLLOW_UPS["follow:day"][0], "Look at yesterday: highest and lowest volts, charge, temperature; faults.", ready, after_days=days["follow:day"], kind="reading",
         asks=[figure_ask("high", "Highest volts", "V", needed=False), figure_ask("low", "Lowest volts", "V", needed=False), figure_ask("soc", "Charge shown", "%", 0.0, 100.0, needed=False)])  # fmt: skip
-    run.add("follow:week", "follow", "After a week", "Look at the week: does the charge shown agree with the volts, does it reach full, are there new faults.", ready, after_days=7.0, kind="reading",
+    run.add("follow:week", "follow", FOLLOW_UPS["follow:week"][0], "Look at the week: does the charge shown agree with the volts, does it reach full, are there new faults.", ready, after_days=days["follow:week"], kind="reading",
         figures="soc_trend", asks=[figure_ask(f"error{d}", f"Error of the charge after day {d}", "%", needed=d < 3) for d in range(1, 8)], minutes=10, symptom="soc-drifts")  # fmt: skip
-    run.add("follow:full", "follow", "First full charge", "See the bank reach full and the charge shown go to 100 %.", ready, after_days=max(1.0, days), kind="reading",
+    run.add("follow:full", "follow", FOLLOW_UPS["follow:full"][0], "See the bank reach full and the charge shown go to 100 %.", ready, after_days=days["follow:full"], kind="reading",
         asks=[choice_ask("full", "It was full", ["yes", "not yet"], ["yes"])], symptom="never-full")  # fmt: skip
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -112,9 +111,7 @@ def proposals_of(job: Job, run: Run, state: State, judged: Mapping[str, Judged])
     return [p.model_copy(update={"answer": answers[p.name]["shown"]}) if p.name in answers else p for p in out]
 
 
-def record_of(
-    job: Job, library: Library, run: Run, state: State, instruments: Iterable[Mapping[str, Any]] = (), today: str = ""
-) -> SiteRecord:
+def record_of(job: Job, library: Library, run: Run, state: State, instruments: Iterable[Mapping[str, Any]] = ()) -> SiteRecord:
     """Return what is made of a folded state beside the run of its job."""
     by_id = {s.id: s for s in run.steps}
     judged = {}
@@ -128,7 +125,7 @@ def record_of(
         judged=judged,
         proposals=proposals_of(job, run, state, judged),
         faults=faults_of(state["log"]),
-        due=due_of(run, state, instruments, today or dt.date.today().isoformat()),
+        due=due_of(job, state, instruments),
         open_points=open_points(run, state),
         may_close=not why,
         why_not=why,

@@ -86,7 +86,7 @@ def isolate(run: Steps) -> None:
     needs = [run.add("isolate:wait", "isolate", "Wait for capacitors", "Wait until the capacitors of all units are empty: 5 minutes, or as their labels say.", needs,
         kind="wait", wait_s=CAPACITORS_S, minutes=5, cautions=["They hold a deadly charge after everything is open."])]  # fmt: skip
     needs = [run.add("isolate:amps", "isolate", "No current anywhere", "Clamp every cable of the busbar: no current may flow.", needs, kind="reading",
-        asks=[figure_ask("amps", "Largest current found", "A", -0.2, 0.2, 0.0, "a clamp meter's own zero", meter="clamp")],
+        asks=[figure_ask("amps", "Largest current found", "A", -1.0, 1.0, 0.0, "a clamp meter's own zero", meter="clamp")],
         fails="Something is still closed: go through the breakers again.")]  # fmt: skip
     zones = [
         (DEAD_V, None, "It is not dead", "Keep away from the bars; find the breaker that is still closed, then measure again.")
@@ -128,7 +128,7 @@ def join(run: Steps) -> None:
         tolerance = m.resting_tolerance_v
         low, high = (middle - tolerance / 2, middle + tolerance / 2) if middle is not None and len(modules) > 1 else (None, None)
         run.add(f"join:rest:{id}", "join", f"{id} rests at", f"Measure {id} across its posts, rested, its switch off.", [f"join:full:{id}"], kind="reading", devices=[id],
-            asks=[figure_ask("volts", "Volts at rest", "V", low, high, middle, f"all modules within {tolerance:g} V of each other", meter="volts")],
+            asks=[figure_ask("volts", "Volts at rest", "V", low, high, middle, f"all modules within {tolerance:g} V of each other", meter="volts", compared=True)],
             cautions=[SHOCK], fails="Charge the lowest or rest longer; joining them now would drive a current between them.")  # fmt: skip
     closing = [b for b in reversed(run.order) if b.side == "module"]
     branches = {b.id: b for b in branches_of(list(run.solved.modules))}
@@ -195,7 +195,7 @@ def protocol(run: Steps) -> None:
     link = run.solved.link
     if link.loop != "closed":
         return
-    needs = run.last("address", "join", "hardware", "isolate")
+    needs = [i for i in run.of("address") if i != "address:ohms"][-1:] or run.last("join", "hardware", "isolate")
     for m in run.solved.modules:
         if m.bms is None or m.id not in link.speaking:
             continue

@@ -33,6 +33,11 @@ SECTIONS = {
 }
 """Parts of a run in their order, by id, with the word on screens."""
 
+FOLLOW_UPS = {"follow:day": ("After a day", 1.0), "follow:week": ("After a week", 7.0), "follow:full": ("First full charge", 7.0)}
+"""Follow-ups by the id of their step: title, days after the sign-off. The first full charge goes by the job's own days where it has some."""
+EXERCISE_DAYS = 30
+"""A generator that somebody starts by hand runs at least so often [days]; common practice."""
+
 SHOCK = "Terminals and panels stay live, whatever is open: insulated tools, gloves, no metal on wrists."
 ALONE = "Not alone: a second person stays within call."
 LICENSED = "Local code and licensed practice decide."
@@ -123,3 +128,9 @@ def choice_ask(name: str, label: str, choices: Sequence[str], good: Sequence[str
 def text_ask(name: str, label: str, **more: Any) -> Ask:
     """Return an ask for a text as displayed."""
     return Ask(name=name, label=label, kind="text", **more)
+
+
+def full_charge_days(job: Job) -> float:
+    """Return after how many days the first full charge is looked for: the job's own figure, else a week."""
+    own = job.policy.own_number("full_charge_days")
+    return max(1.0, own) if own is not None else FOLLOW_UPS["follow:full"][1]

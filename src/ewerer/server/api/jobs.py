@@ -206,7 +206,8 @@ def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpRespo
 
 @router.get("/{uuid:id}/export", response={200: JobDocument, **REFUSALS})
 def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
-    """Download the job file."""
-    job, latest = job_of(request, id)
-    text = json.dumps(as_now(latest.document), indent=2, ensure_ascii=False) + "\n"
+    """Download the job file, with what its events say of the devices laid over it, so that whoever reads it has that too."""
+    job, _ = job_of(request, id)
+    document, _ = record.library_and_document(job)
+    text = json.dumps(document.to_data(), indent=2, ensure_ascii=False) + "\n"
     return attachment(text.encode(), f"{job.name}.json", JSON)

@@ -227,10 +227,14 @@ def _body(request: HttpRequest, most: int) -> bytes:
     too_big = DocumentError([Problem(pointer="", message="the file is too big", expected=f"at most {most} bytes")])
     if length.isdigit() and int(length) > most:
         raise too_big
-    data = request.read(most + 1)
-    if len(data) > most:
+    parts: list[bytes] = []
+    left = most + 1
+    while left > 0 and (part := request.read(min(left, 65536))):  # a server may hand out less than is asked for
+        parts.append(part)
+        left -= len(part)
+    if left <= 0:
         raise too_big
-    return bytes(data)
+    return b"".join(parts)
 
 
 @router.get("/jobs/{uuid:id}/photos/{key}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JPEG))
@@ -328,11 +332,10 @@ def verify_handover(request: HttpRequest, key: Annotated[str, Field(max_length=1
 
 def _due(crew: Crew) -> list[Due]:
     out: list[Due] = []
-    for job in Job.objects.filter(crew=crew, put_away=False).select_related("crew"):
-        if job.events.exists():
-            document, library = actions.library_and_document(job)
-            record = record_of(document, library, run_of(document, library), actions.state_of(job))
-            out += [d.model_copy(update={"job": str(job.id), "name": job.name}) for d in record.due]
+    for id, name, summary in Job.objects.filter(crew=crew, put_away=False, summary__has_key="due").values_list(
+        "id", "name", "summary"
+    ):
+        out += [Due.model_validate({**d, "job": str(id), "name": name}) for d in summary["due"]]
     out += [
         Due(date=i["due"], what=f"Calibrate {i['name']}", kind="instrument") for i in actions.instruments_of(crew) if i.get("due")
     ]

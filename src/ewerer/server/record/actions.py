@@ -19,6 +19,7 @@ from ...core.pages.pdf import Paper
 from ...core.record import handover as handovers
 from ...core.record.fold import State, canonical, fold
 from ...core.record.imports import as_now, marks_as_events
+from ...core.record.logbook import due_of
 from ...core.record.photos import Photo as Kept
 from ...core.record.run import run_of, why_not_closed
 from ...core.record.signing import crew_key, fingerprint, public_bytes
@@ -92,6 +93,20 @@ def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: in
     return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None)
 
 
+def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
+    """Add events that other people made, as an import or the demo does; each is read as an event first."""
+    whole = [parse_document(EventDocument, dict(e)).to_data() for e in events]
+
+    def beside(held: Job) -> dict[str, Any]:
+        _insert(held, whole, user)
+        return _told(held)
+
+    jobs.tell(job.id, job.crew, beside)
+    document, _ = library_and_document(job)
+    summary = jobs.summary_of(document, job.crew)
+    jobs.tell(job.id, job.crew, lambda _: summary)
+
+
 def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added:
     """Add events. Known ones are passed over, whatever is wrong is refused by its id, all others are stored.
 
@@ -156,6 +171,7 @@ def _told(job: Job) -> dict[str, Any]:
         count[step["status"]] = count.get(step["status"], 0) + 1
     signed = state["signed"][-1] if state["signed"] else None
     later = signed is not None and any(v["at"] > signed["at"] for v in state["visits"])
+    due = [d.model_dump() for d in due_of(JobDocument.model_validate(as_now(_latest(job).document), strict=False), state)]
     stands = "signed" if signed and not later else "on site" if state["steps"] else ""
     return {
         "run": {
@@ -164,7 +180,8 @@ def _told(job: Job) -> dict[str, Any]:
             "overridden": count.get("overridden", 0),
             "open": count.get("open", 0),
             "stands": stands,
-        }
+        },
+        "due": due,
     }
 
 

@@ -113,5 +113,5 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"axes": {"level": "ERROR"}},
+    "loggers": {"axes": {"level": "ERROR"}, "weasyprint": {"level": "ERROR"}, "fontTools": {"level": "ERROR"}},
 }

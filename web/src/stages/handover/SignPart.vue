@@ -68,7 +68,7 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
       <h2>Sign-off</h2>
       <ul v-if="record.state.value.signed.length" class="signed">
         <li v-for="s in record.state.value.signed" :key="s.id">
-          <b>{{ s.name }}</b> {{ s.text }} <span class="soft small">{{ moment(s.at) }}, {{ s.shown }}</span>
+          <b>{{ s.name }}</b> {{ s.text }} <span class="soft small">{{ moment(s.at) }}{{ s.shown ? `, ${s.shown}` : '' }}</span>
         </li>
       </ul>
       <p v-if="signed" class="soft">
@@ -78,7 +78,7 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
       <form class="sign" @submit.prevent="sign">
         <label for="sign-name">Name in full</label>
         <ElInput id="sign-name" v-model="name" maxlength="120" :validate-event="false" />
-        <label for="sign-role">who</label>
+        <label for="sign-role">Who</label>
         <select id="sign-role" v-model="role">
           <option v-for="r in ROLES" :key="r">{{ r }}</option>
         </select>
@@ -141,6 +141,9 @@ select {
   background: var(--raised);
   border: 1px solid var(--rule);
   border-radius: 3px;
+}
+.files span {
+  display: block;
 }
 .line {
   display: flex;

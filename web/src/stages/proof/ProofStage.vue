@@ -32,6 +32,7 @@ const WORDS: Record<string, [string, string]> = {
   waiting: ['open', 'waits'],
   blocked: ['stop', 'blocked'],
 }
+const capital = (t: string) => t.charAt(0).toUpperCase() + t.slice(1)
 const of = (s: RunStep) => {
   const where = view.where.value[s.id] ?? 'ready'
   const judged = view.site.value?.judged[s.id]
@@ -45,16 +46,8 @@ const seen = (s: RunStep) => {
   if (!told) return ''
   const all = Object.values(told.readings)
   const bad = all.find((r) => r.verdict === 'fail')
-  return (
-    told.override?.text ??
-    bad?.text ??
-    (told.reason ||
-      told.text ||
-      all
-        .map((r) => `${r.shown} ${r.unit ?? ''}`.trim())
-        .slice(0, 4)
-        .join(', '))
-  )
+  const read = all.map((r) => `${r.shown} ${r.unit ?? ''}`.trim()).slice(0, 4)
+  return told.override?.text ?? bad?.text ?? (read.join(', ') || told.reason || told.text)
 }
 const counts = computed(() => {
   const out: Record<string, number> = {}
@@ -109,7 +102,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
       <tr v-for="s in tests" :key="s.id" :data-test="s.id">
         <td><StateMark :state="of(s)[0]" /></td>
         <td>
-          <button class="link" @click="chosen = s.id">{{ s.title }}</button>
+          <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button>
         </td>
         <td :class="of(s)[0]">{{ of(s)[1] }}</td>
         <td class="small">{{ seen(s) }}</td>
@@ -126,6 +119,9 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
 </template>
 
 <style scoped>
+td .link {
+  text-align: left;
+}
 .stop {
   color: var(--stop);
   font-weight: 600;

@@ -1,12 +1,15 @@
 <script setup lang="ts">
 // What may be read, as a gate on its scale: the opening is good, its pale edges are what the meter cannot tell.
+import { useMediaQuery } from '@vueuse/core'
 import { computed } from 'vue'
 import type { Ask } from '../../api/client'
 import { meterError, plain } from '../../record/judge'
 import type { Meter } from '../../record/types'
 
 const props = defineProps<{ ask: Ask; value: number | null; verdict?: string | null; meter?: Meter | null }>()
-const W = 630
+// On a telephone the scale is drawn narrower, so that its words stay readable.
+const small = useMediaQuery('(max-width: 640px)')
+const width = computed(() => (small.value ? 380 : 630))
 const gate = computed(() => props.ask.gate)
 const ends = computed(() => {
   const g = gate.value
@@ -24,13 +27,13 @@ const ends = computed(() => {
   }
   return { low, high }
 })
-const x = (v: number) => (ends.value ? ((v - ends.value.low) / (ends.value.high - ends.value.low)) * W : 0)
+const x = (v: number) => (ends.value ? ((v - ends.value.low) / (ends.value.high - ends.value.low)) * width.value : 0)
 const from = computed(() => (gate.value?.low == null ? 0 : x(gate.value.low)))
-const to = computed(() => (gate.value?.high == null ? W : x(gate.value.high)))
+const to = computed(() => (gate.value?.high == null ? width.value : x(gate.value.high)))
 const edge = computed(() => {
   if (!ends.value) return 0
-  const u = meterError(props.meter, gate.value?.expected ?? props.value ?? 0)
-  return (u / (ends.value.high - ends.value.low)) * W
+  const u = meterError(props.meter, props.ask.compared ? 0 : (gate.value?.expected ?? props.value ?? 0))
+  return (u / (ends.value.high - ends.value.low)) * width.value
 })
 const range = computed(() => {
   const g = gate.value
@@ -41,7 +44,7 @@ const range = computed(() => {
       : `${plain(g.low)} to ${plain(g.high)} ${props.ask.unit}`
   return g.low != null ? `at least ${plain(g.low)} ${props.ask.unit}` : `at most ${plain(g.high as number)} ${props.ask.unit}`
 })
-const middle = computed(() => Math.min(W - 60, Math.max(60, (from.value + to.value) / 2)))
+const middle = computed(() => Math.min(width.value - 60, Math.max(60, (from.value + to.value) / 2)))
 const meterWords = computed(() => {
   const m = props.meter
   if (!m) return ''
@@ -52,26 +55,26 @@ const meterWords = computed(() => {
 
 <template>
   <figure v-if="gate && ends" class="gate">
-    <svg :viewBox="`0 0 ${W} 122`" role="img" :aria-label="`The gate: ${range}`">
-      <rect x="0" y="46" :width="W" height="34" class="shut" />
+    <svg :viewBox="`0 0 ${width} 122`" role="img" :aria-label="`The gate: ${range}`">
+      <rect x="0" y="46" :width="width" height="34" class="shut" />
       <rect :x="Math.max(0, from - edge)" y="46" :width="Math.min(edge, from)" height="34" class="pale" />
-      <rect :x="to" y="46" :width="Math.min(edge, W - to)" height="34" class="pale" />
+      <rect :x="to" y="46" :width="Math.min(edge, width - to)" height="34" class="pale" />
       <rect :x="from" y="46" :width="Math.max(to - from, 2)" height="34" class="open" />
       <path v-if="gate.low != null" :d="`M${from} 34V92`" class="post" />
       <path v-if="gate.high != null" :d="`M${to} 34V92`" class="post" />
       <text :x="middle" y="26" text-anchor="middle" class="range">{{ range }}</text>
       <template v-if="gate.expected != null && gate.low !== gate.high">
         <path :d="`M${x(gate.expected)} 46V80`" class="expected" />
-        <text :x="Math.min(W - 30, Math.max(30, x(gate.expected)))" y="108" text-anchor="middle" class="expects">
+        <text :x="Math.min(width - 30, Math.max(30, x(gate.expected)))" y="108" text-anchor="middle" class="expects">
           {{ plain(gate.expected) }}
         </text>
       </template>
       <text
         v-for="m in gate.marks ?? []"
         :key="m.value"
-        :x="Math.min(W - 4, Math.max(4, x(m.value)))"
+        :x="Math.min(width - 4, Math.max(4, x(m.value)))"
         y="108"
-        :text-anchor="x(m.value) > W * 0.8 ? 'end' : x(m.value) < W * 0.2 ? 'start' : 'middle'"
+        :text-anchor="x(m.value) > width * 0.8 ? 'end' : x(m.value) < width * 0.2 ? 'start' : 'middle'"
         class="soft-text"
       >
         {{ plain(m.value) }}: {{ m.text }}

@@ -24,16 +24,18 @@ const { record, job } = view
 const router = useRouter()
 const wanted = ref('')
 const now = computed(() => {
-  const id = wanted.value && view.byId.value.has(wanted.value) ? wanted.value : (view.next() ?? view.steps.value.at(-1)?.id ?? '')
-  return id
+  if (wanted.value && view.byId.value.has(wanted.value)) return wanted.value
+  // Nothing was open on this device: where anybody was last, or what comes after it.
+  const last = Object.entries(record.state.value.steps)
+    .filter(([id]) => view.byId.value.has(id))
+    .sort(([, a], [, b]) => (a.at < b.at ? 1 : -1))[0]?.[0]
+  const stuck = last && ['failed', 'open', 'begun', 'unsure'].includes(view.where.value[last] ?? '')
+  return (stuck ? last : view.next(last)) ?? view.steps.value.at(-1)?.id ?? ''
 })
 const step = computed(() => view.byId.value.get(now.value))
 // Where the work is taken up: the step that was open last on this device, else the first that can be done.
 void record.kept<string>('step').then((id) => !wanted.value && id && (wanted.value = id))
-watch(now, (id) => {
-  if (!wanted.value && id) wanted.value = id
-  if (id) void record.keep('step', id)
-})
+watch(wanted, (id) => id && void record.keep('step', id))
 function show(id: string) {
   wanted.value = id
   steps.value = false

@@ -59,7 +59,7 @@ async function note(ask: Ask, text: string, value: number | null) {
   if (value !== null) event.value = value
   if (meter) event.meter = meter
   if (ask.kind === 'figure' && ask.gate && value !== null) {
-    const verdict = judgeGate(ask.gate, value, meter, ask.unit)
+    const verdict = judgeGate(ask.gate, value, meter, ask.unit, ask.compared)
     event.verdict = verdict.verdict
     event.text = verdict.text
     if (ask.gate.low != null) event.low = ask.gate.low
@@ -119,9 +119,11 @@ const word = computed(() => {
   if (where.value === 'done') return 'Next'
   if (bad.value) return only.value ? 'Measure again' : 'Not good yet'
   if (open.value) return 'First put it back'
+  if (unsure.value) return 'Measure again'
   if (lacking.value.length)
     return lacking.value.length === 1 ? `Still: ${lacking.value[0]?.label}` : `Still ${lacking.value.length} to note`
-  if (mustWait.value) return left.value === null ? 'Start the wait first' : `Wait ${clock(left.value)}`
+  if (mustWait.value)
+    return left.value === null ? `Start the wait of ${clock(props.step.wait_s ?? 0)}` : `Wait ${clock(left.value)}`
   if (props.step.temporary && !told.value?.back && props.step.kind === 'test') return 'Change it first'
   return 'Done'
 })
@@ -129,6 +131,7 @@ const card = ref<HTMLElement>()
 function main() {
   if (where.value === 'done' || where.value === 'overridden' || where.value === 'skipped') emit('next')
   else if (mayDo.value) void done()
+  else if (mustWait.value && left.value === null && ['ready', 'begun'].includes(where.value)) void press('wait')
   else card.value?.querySelector<HTMLElement>('input:not([type=file])')?.focus()
 }
 
@@ -231,7 +234,9 @@ watch(
   async () => {
     changeTo.value = back.value = noting.value = ''
     await nextTick()
-    const first = card.value?.querySelector<HTMLElement>('[data-ask] input:not([type=file]), [data-main]')
+    const first = card.value?.querySelector<HTMLElement>(
+      '[data-change], [data-ask] input:not([type=file]), [data-ask] button, .act button',
+    )
     first?.focus({ preventScroll: true })
     card.value?.closest('.main')?.scrollTo({ top: 0 })
   },
@@ -314,8 +319,8 @@ watch(
         {{ name }} <b>{{ since(i) }}</b>
       </button>
     </section>
-    <p v-if="step.wait_s && where !== 'done'" class="line">
-      <button v-if="!started" @click="press('wait')">Start the wait of {{ clock(step.wait_s) }}</button>
+    <p v-if="step.wait_s && where !== 'done' && (started || step.kind !== 'wait')" class="line">
+      <button v-if="!started" @click="press('wait')">Time {{ clock(step.wait_s) }}</button>
       <b v-else role="timer">{{ left ? `${clock(left)} left` : 'The wait is over' }}</b>
     </p>
 
@@ -600,11 +605,11 @@ h2 {
 .act button {
   min-height: 52px;
   font-size: 17px;
-  padding: 0 20px;
+  padding: 0 16px;
   border-color: var(--ink);
 }
 .act .go {
-  flex: 1 1 180px;
+  flex: 1 1 130px;
   justify-content: center;
   background: var(--ink);
   color: var(--sheet);
@@ -649,6 +654,22 @@ h2 {
   .read {
     grid-template-columns: 1fr;
     gap: 10px;
+  }
+  /* The big button stays under the thumb. */
+  .act {
+    position: sticky;
+    bottom: 0;
+    background: var(--sheet);
+    border-top: 1px solid var(--rule);
+    padding: 8px 0 10px;
+    z-index: 2;
+  }
+  .act button:not(.go) {
+    flex: 1 1 0;
+    min-height: 44px;
+    font-size: 15px;
+    padding: 0 8px;
+    justify-content: center;
   }
   .act .go {
     flex-basis: 100%;

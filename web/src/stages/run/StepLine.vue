@@ -29,7 +29,8 @@ const parts = computed(() =>
 )
 const section = computed(() => props.run.steps.find((s) => s.id === props.now)?.section ?? '')
 const shown = ref<Set<string>>(new Set())
-watch(section, (s) => (shown.value = new Set([...shown.value, s])), { immediate: true })
+// The part that is now is unfolded; the others can be.
+watch(section, (s) => (shown.value = new Set([s])), { immediate: true })
 function fold(id: string) {
   const next = new Set(shown.value)
   if (!next.delete(id)) next.add(id)
@@ -75,7 +76,13 @@ watch(
               />
               <path v-else-if="['failed', 'open'].includes(where[s.id] ?? '')" d="M10 6h10l5 5v8l-5 5h-10l-5-5v-8z" />
               <circle v-else cx="15" cy="15" :r="s.id === now ? 9 : 6.5" />
-              <circle v-if="s.id === now" class="dot" cx="15" cy="15" r="3.2" />
+              <circle
+                v-if="s.id === now && !['failed', 'open', 'overridden', 'skipped'].includes(where[s.id] ?? '')"
+                class="dot"
+                cx="15"
+                cy="15"
+                r="3.2"
+              />
             </svg>
             <span>
               {{ s.title }}

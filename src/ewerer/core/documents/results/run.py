@@ -52,6 +52,9 @@ class Ask(PlanPart):
     column: str = Field(default="", description="column in the step's table")
     needed: bool = Field(default=True, description="whether the step is not done without it")
     meter: str = Field(default="", description="kind of instrument it is read with; empty: a display")
+    compared: bool = Field(
+        default=False, description="whether it is compared with others of the same meter, so that only its last digits count"
+    )
 
 
 class Temporary(PlanPart):
