@@ -367,6 +367,8 @@ def test_a_failed_reading_blocks_what_depends_on_it_until_a_reason_is_given(site
     page.get_by_label("Why may the work go on?").click()
     page.keyboard.type("spare plug comes tomorrow")
     page.keyboard.press("Enter")
+    expect(page.locator('[data-run-step="protocol:M1"]')).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Addresses")).click()
     page.locator('[data-line="address:ohms"]').click()
     expect(card.get_by_text("Went on anyway: spare plug comes tomorrow")).to_be_visible()
     assert place.get("state")["steps"]["address:ohms"]["status"] == "overridden"

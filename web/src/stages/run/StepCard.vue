@@ -234,9 +234,9 @@ watch(
   async () => {
     changeTo.value = back.value = noting.value = ''
     await nextTick()
-    const first = card.value?.querySelector<HTMLElement>(
-      '[data-change], [data-ask] input:not([type=file]), [data-ask] button, .act button',
-    )
+    const first =
+      card.value?.querySelector<HTMLElement>('[data-change], [data-ask] input:not([type=file]), [data-ask] button') ??
+      card.value?.querySelector<HTMLElement>('[data-main]')
     first?.focus({ preventScroll: true })
     card.value?.closest('.main')?.scrollTo({ top: 0 })
   },
