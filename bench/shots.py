@@ -78,14 +78,9 @@ def as_found(page: Page, base: str) -> None:
     page.wait_for_timeout(300)
 
 
-def by_hand(page: Page) -> None:
-    page.locator("[data-by-hand]").scroll_into_view_if_needed()
-    page.wait_for_timeout(300)
-
-
-def charger(page: Page) -> None:
-    page.get_by_role("tab", name=re.compile("^S1")).click()
-    page.locator("[data-step]").first.wait_for()
+def logbook(page: Page) -> None:
+    page.get_by_role("tab", name="Logbook").click()
+    page.locator("[data-fault]").first.wait_for()
 
 
 def faults(page: Page, base: str) -> None:
@@ -112,8 +107,9 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
-    "sheet-charger": (stage(FENWICK, "Sheet", charger), "light", (1280, 800)),
-    "by-hand": (stage(HERON, "Sheet", by_hand), "light", (1280, 800)),
+    "run": (stage(SKERRY, "Run", lambda p: p.locator("[data-run-step]").wait_for()), "light", (1280, 860)),
+    "proof": (stage(LARCH, "Proof", lambda p: p.locator("[data-test]").first.wait_for()), "light", (1280, 800)),
+    "logbook": (stage(HERON, "Handover", logbook), "light", (1280, 800)),
 }
 
 

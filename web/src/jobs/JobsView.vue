@@ -145,7 +145,12 @@ async function signOut() {
           <li v-for="d in soon.slice(0, moreDue ? 60 : 4)" :key="d.date + d.job + d.what">
             <StateMark :state="d.date < today ? 'caution' : 'open'" />
             <span class="day">{{ d.date }}{{ d.date < today ? ', late' : '' }}</span>
-            <RouterLink v-if="d.job" :to="{ name: 'job', params: { id: d.job, stage: 'handover' } }">{{ d.name }}</RouterLink>
+            <RouterLink
+              v-if="d.job"
+              :aria-label="`Handover of ${d.name}`"
+              :to="{ name: 'job', params: { id: d.job, stage: 'handover' } }"
+              >{{ d.name }}</RouterLink
+            >
             <span>{{ d.what }}</span>
           </li>
         </ul>

@@ -5,7 +5,8 @@ import { queries } from '../api/queries'
 import type { Run, RunStep, SiteRecord } from '../api/client'
 import { useJob } from '../job/use-job'
 import { standing } from './standing'
-import type { Meter } from './types'
+import { session } from '../session/use-session'
+import type { Meter, NewEvent } from './types'
 
 export function useRun() {
   const job = useJob()
@@ -29,6 +30,21 @@ export function useRun() {
   const asked = useQuery(computed(() => ({ ...queries.record(job.id, sent.value), enabled: record.waiting.value === 0 })))
   const site = computed(() => asked.data.value ?? keptRecord.value)
   watch(asked.data, (now) => now && void record.keep('record', now))
+  /** The server is still at it: what it says of the latest readings is not there yet. */
+  const judging = computed(() => record.waiting.value > 0 || asked.isPlaceholderData.value || asked.isFetching.value)
+  // A verdict that was worked out becomes an event, told by whoever read last, so that it blocks and is answered for like any other.
+  watch([asked.data, judging], ([now, busy]) => {
+    if (!now || busy) return
+    const made: NewEvent[] = []
+    for (const [id, judged] of Object.entries(now.judged)) {
+      const told = record.state.value.steps[id]
+      if (!judged.verdict || !told || (told.verdict === judged.verdict && told.text === judged.text)) continue
+      const last = Object.values(told.readings).sort((a, b) => (a.at < b.at ? 1 : -1))[0]
+      if ((last?.by ?? told.by) !== session.value?.user) continue
+      made.push({ kind: 'verdict', step: id, verdict: judged.verdict, text: judged.text.slice(0, 4000) })
+    }
+    if (made.length) void record.add(...made)
+  })
   void record.kept<SiteRecord>('record').then((now) => (keptRecord.value = now ?? null))
 
   const instruments = useQuery(queries.instruments())
@@ -62,6 +78,7 @@ export function useRun() {
     failed,
     retry: () => void told.refetch(),
     site,
+    judging,
     refreshSite: () => void asked.refetch(),
     meters,
     steps,

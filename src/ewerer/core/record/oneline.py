@@ -71,16 +71,16 @@ def one_line(job: Job, breakers: Sequence[Breaker], order: Sequence[str]) -> One
     ac_sources = [b for b in breakers if b.side in ("grid", "generator")]
     loads = [b for b in breakers if b.side == "load"]
     unit_ways = [[*w, u.id] for u in units for w in bank_ways] + ac_ways
-    for b in ac_sources:
-        labels.append(PictureWord(x=x, y=TOP - 8, text=_word(b), side=b.side, small=True))
+    for i, b in enumerate(ac_sources):
+        labels.append(PictureWord(x=x, y=TOP - 8 - 11 * (i % 2), text=_word(b), side=b.side, small=True))
         drop(b, x, b.side, TOP, box_y + 12, [[]], ac_ways if ac_ways else [[b.id]])
         x += STEP
-    for b in loads:
+    for i, b in enumerate(loads, len(ac_sources)):
         if b.id == "dc-loads":
-            labels.append(PictureWord(x=x, y=TOP - 8, text="DC loads", side="load", small=True))
+            labels.append(PictureWord(x=x, y=TOP - 8 - 11 * (i % 2), text="DC loads", side="load", small=True))
             drop(b, x, "load", TOP, bus_y, [[*w, b.id] for w in bus_live], bus_live)
         else:
-            labels.append(PictureWord(x=x, y=TOP - 8, text=_word(b), side="load", small=True))
+            labels.append(PictureWord(x=x, y=TOP - 8 - 11 * (i % 2), text=_word(b), side="load", small=True))
             drop(b, x, "load", TOP, box_y + 12, [[*w, b.id] for w in unit_ways], unit_ways)
         x += STEP
     ends = [*ac_sources, *(b for b in loads if b.id != "dc-loads")]

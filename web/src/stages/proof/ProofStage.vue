@@ -82,6 +82,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
       :step="step"
       :view="view"
       @next="chosen = ''"
+      @step="(id) => (chosen = id)"
       @go="(p) => emit('go', p)"
       @symptom="(s) => emit('symptom', s)"
       @instruments="instruments = true"

@@ -98,6 +98,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
           :step="step"
           :view="view"
           @next="next"
+          @step="show"
           @go="(p) => emit('go', p)"
           @symptom="(s) => emit('symptom', s)"
           @instruments="instruments = true"

@@ -15,7 +15,7 @@ import AskField from './AskField.vue'
 import GateFigure from './GateFigure.vue'
 
 const props = defineProps<{ step: RunStep; view: RunView }>()
-const emit = defineEmits<{ next: []; go: [pointer: string]; symptom: [id: string]; instruments: [] }>()
+const emit = defineEmits<{ next: []; step: [id: string]; go: [pointer: string]; symptom: [id: string]; instruments: [] }>()
 const { record } = props.view
 const told = computed(() => record.state.value.steps[props.step.id])
 const where = computed(() => props.view.where.value[props.step.id] ?? 'ready')
@@ -27,6 +27,21 @@ const section = computed(() => props.view.run.value?.sections.find((s) => s.id =
 const titles = (ids: string[] | undefined) =>
   (ids ?? []).map((id) => props.view.byId.value.get(id)).filter((s): s is RunStep => !!s && !isFinished(s.id))
 const isFinished = (id: string) => ['done', 'overridden', 'skipped'].includes(props.view.where.value[id] ?? '')
+const blockers = computed(() => {
+  const found: RunStep[] = []
+  const seen = new Set<string>()
+  const look = (id: string) => {
+    for (const n of props.view.byId.value.get(id)?.needs ?? []) {
+      if (seen.has(n)) continue
+      seen.add(n)
+      const s = props.view.byId.value.get(n)
+      if (s && ['failed', 'open'].includes(props.view.where.value[n] ?? '')) found.push(s)
+      look(n)
+    }
+  }
+  if (where.value === 'blocked') look(props.step.id)
+  return found
+})
 const before = computed(() => titles(props.step.needs))
 
 // Instruments: the one last used for a kind comes first.
@@ -97,6 +112,10 @@ const since = (i: number) => {
 }
 
 const mustWait = computed(() => props.step.kind === 'wait' && !!props.step.wait_s && left.value !== 0)
+// What the figures say comes from the server: without a line it follows later.
+const working = computed(
+  () => !!props.step.figures && Object.keys(readings.value).length > 0 && props.view.judging.value && !record.away.value,
+)
 const mayDo = computed(
   () =>
     ['ready', 'begun', 'unsure'].includes(where.value) &&
@@ -105,23 +124,24 @@ const mayDo = computed(
     !unsure.value &&
     !open.value &&
     !mustWait.value &&
+    !working.value &&
     !(props.step.temporary && !told.value?.back && props.step.kind === 'test'),
 )
 async function done() {
   if (!mayDo.value) return
-  const made: NewEvent[] = []
-  const j = judged.value
-  if (j?.verdict) made.push({ kind: 'verdict', step: props.step.id, verdict: j.verdict, text: j.text })
-  await record.add(...made, { kind: 'done', step: props.step.id })
+  await record.add({ kind: 'done', step: props.step.id })
   emit('next')
 }
 const word = computed(() => {
   if (where.value === 'done') return 'Next'
+  if (where.value === 'blocked') return 'Blocked'
+  if (where.value === 'waiting') return 'Not yet'
   if (bad.value) return only.value ? 'Measure again' : 'Not good yet'
   if (open.value) return 'First put it back'
   if (unsure.value) return 'Measure again'
   if (lacking.value.length)
     return lacking.value.length === 1 ? `Still: ${lacking.value[0]?.label}` : `Still ${lacking.value.length} to note`
+  if (working.value) return 'Working it out'
   if (mustWait.value)
     return left.value === null ? `Start the wait of ${clock(props.step.wait_s ?? 0)}` : `Wait ${clock(left.value)}`
   if (props.step.temporary && !told.value?.back && props.step.kind === 'test') return 'Change it first'
@@ -261,7 +281,8 @@ watch(
     </p>
 
     <p v-if="where === 'blocked'" class="held" role="status">
-      <StateMark state="stop" /> Blocked: something it needs has failed or is not put back.
+      <StateMark state="stop" /> Blocked by
+      <button v-for="s in blockers" :key="s.id" class="link" @click="emit('step', s.id)">{{ s.title }}</button>
     </p>
     <p v-else-if="where === 'waiting'" class="held" role="status">
       Waits for
@@ -411,7 +432,7 @@ watch(
     </p>
 
     <div class="act">
-      <button v-if="bad || unsure || where === 'blocked'" @click="asking = 'override'">Go on anyway…</button>
+      <button v-if="(bad || unsure) && where !== 'blocked'" @click="asking = 'override'">Go on anyway…</button>
       <button v-if="step.optional && !isFinished(step.id) && !open" @click="asking = 'skipped'">Leave out…</button>
       <button v-if="(told?.mark || told?.override) && !open" class="plain" @click="asking = 'undo'">Take back…</button>
       <button v-if="step.symptom && (bad || unsure)" @click="emit('symptom', step.symptom)">Fault finder</button>
