@@ -48,6 +48,8 @@ def restated(stream):
     line = sorted(first.values(), key=lambda e: (e["at"], e["id"]))
 
     def counts(i):
+        if line[i]["kind"] == "temporary":
+            return True  # it is put back, never taken back
         return not any(e["kind"] == "undo" and e["target"] == line[i]["id"] and counts(j) for j, e in enumerate(line) if j > i)
 
     return [e["id"] for i, e in enumerate(line) if counts(i) and e["kind"] != "undo"]

@@ -301,7 +301,7 @@ def test_a_forced_transfer_cannot_be_left_open(site):
     signed = {
         "ewerer": "event/1",
         "id": "forced",
-        "at": "2027-01-01T00:00:00.000Z",
+        "at": time.strftime("%Y-%m-%dT%H:%M:%S.000Z", time.gmtime(time.time() + 60)),
         "by": "demo",
         "kind": "signed",
         "name": "Ada",
@@ -362,12 +362,12 @@ def test_a_failed_reading_blocks_what_depends_on_it_until_a_reason_is_given(site
     expect(card.locator("[data-main]")).to_have_text("Measure again")
     page.get_by_role("button", name=re.compile("^Protocol on both sides")).click()
     expect(page.locator('[data-line="protocol:cable"]')).to_have_class(re.compile("blocked"))
-    expect(page.locator('[data-line="protocol:M1"]')).to_have_class(re.compile("ready"))
+    expect(page.locator('[data-line="protocol:module:M1"]')).to_have_class(re.compile("ready"))
     card.get_by_role("button", name="Go on anyway…").click()
     page.get_by_label("Why may the work go on?").click()
     page.keyboard.type("spare plug comes tomorrow")
     page.keyboard.press("Enter")
-    expect(page.locator('[data-run-step="protocol:M1"]')).to_be_visible()
+    expect(page.locator('[data-run-step="protocol:module:M1"]')).to_be_visible()
     page.get_by_role("button", name=re.compile("^Addresses")).click()
     page.locator('[data-line="address:ohms"]').click()
     expect(card.get_by_text("Went on anyway: spare plug comes tomorrow")).to_be_visible()

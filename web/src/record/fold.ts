@@ -29,7 +29,10 @@ export function ordered(events: Iterable<EventData>): EventData[] {
   const dead = new Set<string>()
   for (let i = line.length - 1; i >= 0; i--) {
     const event = line[i]!
-    if (event.kind === 'undo' && !dead.has(event.id) && (place.get(event.target ?? '') ?? i) < i) dead.add(event.target as string)
+    if (event.kind !== 'undo' || dead.has(event.id)) continue
+    const at = place.get(event.target ?? '') ?? i
+    // A change made for a test cannot be taken back: it is put back, and read back.
+    if (at < i && line[at]!.kind !== 'temporary') dead.add(event.target as string)
   }
   return line.filter((e) => !dead.has(e.id) && e.kind !== 'undo')
 }

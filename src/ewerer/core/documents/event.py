@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from .base import Date, Document, Identifier, Shown, Text, Title
 
@@ -14,12 +15,23 @@ Key = Annotated[
 StepId = Annotated[
     str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.:-]{0,159}$", description="id of a step of the run, at most 160 characters")
 ]
+
+
+def _real_moment(text: str) -> str:
+    try:
+        dt.datetime.strptime(text, "%Y-%m-%dT%H:%M:%S.%fZ")
+    except ValueError:
+        raise ValueError("there is no such moment") from None
+    return text
+
+
 Moment = Annotated[
     str,
     Field(
         pattern=r"^(19|20|21)\d\d-[01]\d-[0-3]\dT[0-2]\d:[0-5]\d:[0-5]\d\.\d{3}Z$",
         description="a time in UTC to the millisecond, as 2026-05-04T09:12:03.250Z",
     ),
+    AfterValidator(_real_moment),
 ]
 Reading = Annotated[float, Field(ge=-1e9, le=1e9, description="a figure that was read")]
 Verdict = Literal["pass", "fail", "unsure"]

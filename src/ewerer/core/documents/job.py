@@ -653,6 +653,8 @@ class Breaker(Document):
     def _whose(self) -> Breaker:
         if self.side in ("sun", "charger", "unit", "module") and self.device is None:
             raise ValueError(f"a breaker of side {self.side} needs the device it belongs to")
+        if self.id in ("wait", "amps", "dead"):
+            raise ValueError(f"a breaker cannot be called {self.id}: a step of the run is")
         return self
 
 

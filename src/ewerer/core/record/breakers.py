@@ -48,8 +48,20 @@ def breakers_of(job: Job, profiles: dict[str, MenuProfile]) -> list[Breaker]:
     out.append(Breaker(id="bank", name="Bank main", side="bank", feeds="busbar"))
     for m in job.bank.modules:
         out.append(Breaker(id=f"module-{m.id}"[:40], name=f"{m.id} switch", side="module", feeds="bank bars", device=m.id))
-    seen: set[str] = set()
-    return [b for b in out if not (b.id in seen or seen.add(b.id))]  # type: ignore[func-returns-value]
+    return [b.model_copy(update={"id": id}) for b, id in zip(out, _each_its_own([b.id for b in out]), strict=True)]
+
+
+def _each_its_own(ids: Sequence[str]) -> list[str]:
+    """Return ids made different where they are not: long names of devices are cut, and may then be alike."""
+    taken: set[str] = set()
+    out = []
+    for id in ids:
+        made, n = id, 2
+        while made in taken:
+            made, n = f"{id[:36]}-{n}", n + 1
+        taken.add(made)
+        out.append(made)
+    return out
 
 
 def isolating(breakers: Sequence[Breaker], followers: Sequence[str] = ()) -> list[Breaker]:

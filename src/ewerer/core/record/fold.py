@@ -4,6 +4,7 @@ The browser folds the same way (web/src/record/fold.ts); a test holds the two to
 
 1. Events with one id are one event; of differing ones the first by time and text counts.
 2. Order is by time, then id. An ``undo`` takes back one event that stands before it; an undo can be undone by a later one.
+   A change made for a test cannot be taken back: it is put back, and read back.
 3. What is left is applied in order. Nothing depends on the plan: a reading carries the verdict that was given then.
 """
 
@@ -66,7 +67,8 @@ def ordered(events: Iterable[Plain]) -> list[Plain]:
     dead: set[str] = set()
     for i in range(len(line) - 1, -1, -1):
         event = line[i]
-        if event["kind"] == "undo" and event["id"] not in dead and place.get(event["target"], i) < i:
+        at = place.get(event["target"], i) if event["kind"] == "undo" and event["id"] not in dead else i
+        if at < i and line[at]["kind"] != "temporary":
             dead.add(event["target"])
     return [e for e in line if e["id"] not in dead and e["kind"] != "undo"]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -16,20 +17,27 @@ from ..documents.results.run import Run, SiteRecord
 from ..pages.calendar import due_calendar
 from ..pages.handover import HandoverFacts, handover_page
 from ..pages.pdf import Paper
-from ..plan import plan
+from ..plan import device_ids, plan
 from .fold import State, fold, marks_of, ordered
 from .logbook import changes_of, log_csv
 from .record import record_of
 from .run import run_of, standing, statuses_of
 from .signing import fingerprint, public_bytes, seal
 
+SETTING = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,39}")
+"""What a setting may be called in a job."""
+
 
 def laid_over(job: Job, state: State) -> Job:
-    """Return a job with what its events say of its devices laid over it: found values and marks on sheets."""
-    found = {**job.as_found, **state["found"]}
-    marks = {**job.sheet_marks, **marks_of(state)}
-    told = {"as_found": found, "sheet_marks": marks}
-    if not found and not marks:
+    """Return a job with what its events say of its own devices laid over it: found values and marks on sheets.
+
+    What they say of devices that the job has no more, or never had, stays in the events.
+    """
+    known = set(device_ids(job))
+    found = {d: {k: v for k, v in shown.items() if v} for d, shown in state["found"].items() if d in known}
+    marks = {d: {k: m for k, m in told.items() if SETTING.fullmatch(k)} for d, told in marks_of(state).items() if d in known}
+    told = {"as_found": {**job.as_found, **found}, "sheet_marks": {**job.to_data().get("sheet_marks", {}), **marks}}
+    if not any(told.values()):
         return job
     return Job.model_validate({**job.to_data(), **{k: v for k, v in told.items() if v}}, strict=False)
 

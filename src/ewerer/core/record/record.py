@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from ..devices.library import Library
+from ..documents import DocumentError
 from ..documents.event import Meter
 from ..documents.job import Job, JobModule, JobUnit
 from ..documents.results.run import Judged, Proposal, Run, RunStep, SiteRecord
@@ -15,10 +16,14 @@ from .fold import State
 from .logbook import due_of, faults_of
 from .run import open_points, why_not_closed
 
+MOST_W = 2_000_000.0
+"""Most watts that a prediction takes [W]: what a job may hold."""
+
 
 def noted_at(step: RunStep, told: Mapping[str, Any]) -> Noted:
     """Return what a state holds of a step, as its figures take it."""
-    readings = told["readings"]
+    asked = {a.name for a in step.asks}
+    readings = {name: r for name, r in told["readings"].items() if name in asked}
     return Noted(
         values={name: float(r["value"]) for name, r in readings.items() if r["value"] is not None},
         shown={name: r["shown"] for name, r in readings.items()},
@@ -36,7 +41,11 @@ def judge_step(job: Job, library: Library, step: RunStep, told: Mapping[str, Any
     if step.figures == "mode" and noted.has("load", "soc", "bank"):
         clock = noted.shown.get("clock", "")
         clock = clock if len(clock) == 5 and clock[2] == ":" and clock.replace(":", "").isdigit() else "12:00"
-        given = predict(job, library, noted.values["load"], noted.values["soc"] / 100.0, noted.values.get("sun", 0.0), clock)
+        try:
+            watts = {n: min(max(noted.values.get(n, 0.0), 0.0), MOST_W) for n in ("load", "sun")}
+            given = predict(job, library, watts["load"], noted.values["soc"] / 100.0, watts["sun"], clock)
+        except DocumentError as error:
+            return Judged(step=step.id, verdict=None, text=f"Nothing to compare with: {error.problems[0].message}")
         noted = Noted(noted.values, noted.shown, noted.meters, {**step.given, **given}, noted.timers)
     return KINDS[step.figures](noted).model_copy(update={"step": step.id})
 

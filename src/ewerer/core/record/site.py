@@ -50,7 +50,7 @@ def found(run: Steps) -> None:
     run.add("found:photo", "found", "Photographs", "Photograph the whole, every cover taken off, every display as it is.", ready,
         kind="photo", why="what was there cannot be asked later", minutes=5)  # fmt: skip
     for d in run.solved.devices:
-        run.add(f"found:{d.id}", "found", f"Settings of {d.id}", f"Note every setting of {d.id} as its display shows it, on the sheet under As found.",
+        run.add(f"found:settings:{d.id}", "found", f"Settings of {d.id}", f"Note every setting of {d.id} as its display shows it, on the sheet under As found.",
             ["found:photo"], devices=[d.id], why="the order of entry starts from here", minutes=12)  # fmt: skip
     firmware = [(u.id, "unit") for u in run.job.units] + [(m.id, "module") for m in run.job.bank.modules]
     for id, word in firmware:
@@ -157,10 +157,10 @@ def addresses(run: Steps) -> None:
     if plan:
         for m in plan.modules:
             drawn = " ".join("up" if s else "down" for s in m.switches)
-            run.add(f"address:{m.module}", "address", f"Switches of {m.module}" + (": host" if m.host else ""), f"Set the switches of {m.module} as drawn: {drawn}; photograph them.", ready,
+            run.add(f"address:set:{m.module}", "address", f"Switches of {m.module}" + (": host" if m.host else ""), f"Set the switches of {m.module} as drawn: {drawn}; photograph them.", ready,
                 devices=[m.module], kind="photo", expect=f"address {m.address}", asks=[tick_ask("set", "Set as drawn")],
                 why="switches are read only at start", cautions=["Some families need another address for a firmware update: set it back after."])  # fmt: skip
-            needs.append(f"address:{m.module}")
+            needs.append(f"address:set:{m.module}")
     if len(speaking) > 1:
         for id in speaking:
             run.add(f"address:cycle:{id}", "address", f"Power cycle {id}", f"Switch {id} off and on again.", needs, devices=[id], why="an address counts from the next start on")  # fmt: skip
@@ -203,7 +203,7 @@ def protocol(run: Steps) -> None:
         what = f"On {m.id}, see that the protocol is {entry or link.protocol}." + (
             " It has no setting for it: see the label of its port." if entry is None else ""
         )
-        run.add(f"protocol:{m.id}", "protocol", f"Protocol of {m.id}", what, needs, devices=[m.id], kind="decision",
+        run.add(f"protocol:module:{m.id}", "protocol", f"Protocol of {m.id}", what, needs, devices=[m.id], kind="decision",
             asks=[choice_ask("protocol", "Was it ever changed?", ["never changed", "set back now", "cannot be told"], ["never changed", "set back now"])],
             why="each module answers for itself; one on another protocol is silent")  # fmt: skip
     host = link.host_unit or "the host"

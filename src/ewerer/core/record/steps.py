@@ -56,12 +56,16 @@ class Steps:
     ids: set[str] = field(default_factory=set)
 
     def add(self, id: str, section: str, title: str, what: str, needs: Iterable[str] = (), **more: Any) -> str:
-        """Add a step; needs that are no steps of this run are left out. Returns its id."""
+        """Add a step; needs that are no steps of this run are left out. Returns its id.
+
+        Devices of one name (a unit and a module, say) share a step: the first one stands.
+        """
+        if id in self.ids:
+            return id
         step = RunStep(
             id=id, section=section, title=title, what=what, needs=list(dict.fromkeys(n for n in needs if n in self.ids)),
             **{"kind": "action", **more},
         )  # fmt: skip
-        assert id not in self.ids, id
         self.ids.add(id)
         self.made.append(step)
         return id

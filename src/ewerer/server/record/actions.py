@@ -33,6 +33,8 @@ from .models import Event, Handover, Instrument, Photo
 
 MOST_EVENTS, MOST_PHOTOS, MOST_INSTRUMENTS = 50_000, 500, 200
 """Bounds on what a job or a crew may hold."""
+AHEAD = dt.timedelta(days=2)
+"""How far a device's clock may be ahead: an event of next year would push all later ones there."""
 CHANGES_PLAN = ("as-found", "read-back", "done", "skipped", "undo")
 
 
@@ -46,9 +48,9 @@ class Added:
     last: int = 0
 
 
-def now() -> str:
-    """Return the moment as events tell it."""
-    moment = dt.datetime.now(dt.UTC)
+def now(ahead: dt.timedelta = dt.timedelta()) -> str:
+    """Return the moment, or one that lies ahead of it, as events tell it."""
+    moment = dt.datetime.now(dt.UTC) + ahead
     return moment.strftime("%Y-%m-%dT%H:%M:%S.") + f"{moment.microsecond // 1000:03d}Z"
 
 
@@ -115,6 +117,7 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
     job = Job.objects.get(pk=job_id, crew=crew)
     out = Added()
     good: list[dict[str, Any]] = []
+    latest = now(AHEAD)
     for item in sent:
         try:
             event = parse_document(EventDocument, item).to_data()
@@ -123,7 +126,9 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
                 {"id": str(item.get("id", ""))[:80] if isinstance(item, dict) else "", "message": str(error.problems[0])}
             )
             continue
-        if event["by"] != user.get_username():
+        if event["at"] > latest:
+            out.refused.append({"id": event["id"], "message": f"it was made at {event['at']}: the clock of this device is ahead"})
+        elif event["by"] != user.get_username():
             out.refused.append({"id": event["id"], "message": f"it says {event['by']} made it, and {user.get_username()} sends it"})
         else:
             good.append(event)

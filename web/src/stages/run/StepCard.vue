@@ -418,7 +418,7 @@ watch(
         >
       </li>
     </ul>
-    <p v-if="step.id.startsWith('found:') && step.id.split(':').length === 2 && step.devices?.length">
+    <p v-if="step.id.startsWith('found:settings:') && step.devices?.length">
       <button @click="emit('go', `/as_found/${step.devices[0]}`)">Note the settings of {{ step.devices[0] }}</button>
       <span class="soft"> {{ Object.keys(record.state.value.found[step.devices[0] ?? ''] ?? {}).length }} noted</span>
     </p>
