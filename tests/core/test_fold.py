@@ -93,6 +93,8 @@ STATUSES = [
     ("open", [("temporary", {"shown": "48.2"}), ("done", {})]),
     ("failed", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "48.1", "verdict": "pass"}), ("verdict", {"verdict": "fail"})]),
     ("open", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "47", "verdict": "fail"})]),
+    ("failed", [("temporary", {"shown": "48.2"}), ("verdict", {"verdict": "fail"}), ("restored", {"shown": "48.1", "verdict": "pass"}), ("done", {})]),
+    ("overridden", [("temporary", {"shown": "48.2"}), ("verdict", {"verdict": "fail"}), ("override", {"text": "known"}), ("restored", {"shown": "47", "verdict": "fail"}), ("restored", {"shown": "48.1", "verdict": "pass"})]),
     ("done", [("temporary", {"shown": "48.2"}), ("restored", {"shown": "48.1", "verdict": "pass"}), ("done", {})]),
     ("unsure", [("reading", {"name": "v", "shown": "1", "verdict": "unsure"})]),
     ("begun", [("timer", {"name": "asked"})]),

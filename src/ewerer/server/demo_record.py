@@ -14,8 +14,10 @@ from ..core.documents import Job as JobDocument
 from ..core.documents.event import Meter
 from ..core.documents.results.run import Ask, RunStep
 from ..core.flow.predict import predict
+from ..core.record.fold import fold
 from ..core.record.judge import judge_ask
 from ..core.record.photos import kept
+from ..core.record.record import judge_step
 from ..core.record.run import run_of
 from .crews.models import Crew
 from .jobs.models import Job
@@ -79,6 +81,11 @@ class Diary:
                     self.read(step, ask, value, f"{value:g}", 0.3)
             elif ask.needed or ask.good:
                 self.read(step, ask, None, ask.good[0] if ask.good else _text(step, ask, job), 0.2)
+        if step.figures:
+            told = fold(e for e in self.events if e.get("step") == step.id)["steps"].get(step.id)
+            judged = judge_step(job, library, step, told) if told is not None else None
+            if judged is not None and judged.verdict is not None:
+                self.tell("verdict", minutes=0.1, step=step.id, verdict=judged.verdict, text=judged.text)
         if step.temporary is not None:
             self.tell("restored", step=step.id, shown=step.temporary.back_to, verdict="pass", text="Back, read back")
         self.tell("done", by=SECOND if step.breaker else "demo", minutes=step.minutes / 3, step=step.id)

@@ -122,11 +122,11 @@ export function fold(events: Iterable<EventData>): RecordState {
     else if (kind === 'timer') s.timers[event.name as string] = event.at
     else if (kind === 'note') s.notes.push(told<Told & { text: string }>(event, 'text'))
     else if (kind === 'photo') s.photos.push(event.photo as string)
-    if ((kind === 'read-back' || kind === 'restored' || kind === 'decision') && event.verdict) {
+    if ((kind === 'read-back' || kind === 'decision') && event.verdict) {
       s.verdict = event.verdict
       s.text = event.text ?? ''
     }
-    if (event.verdict === 'fail') failedAt[event.step] = position
+    if (event.verdict === 'fail' && kind !== 'restored') failedAt[event.step] = position
   })
   for (const [id, s] of Object.entries(state.steps)) s.status = status(s, failedAt[id] ?? -1, overriddenAt[id] ?? -1)
   return state

@@ -30,6 +30,8 @@ export function createRecord(id: string, store: RecordStore = usual) {
   const away = ref(false)
   const failure = ref('')
   const lateBy = ref('')
+  /** Steps that were read on this page, or were read and not yet sent when it opened. */
+  const readHere = new Set<string>()
   let syncing: Promise<void> | null = null
   let again = false
   let closed = false
@@ -53,6 +55,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
   async function open() {
     try {
       await reload()
+      for (const e of held.value.values()) if (e.sent === 0 && e.event.step) readHere.add(e.event.step)
       seq.value = (await store.read<number>(`seq ${id}`)) ?? 0
     } catch {
       failure.value = 'This browser keeps nothing on this device: stay on this page until everything is sent.'
@@ -68,6 +71,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
       last = moment(last)
       return plainly({ ewerer: 'event/1' as const, id: random(), at: last, by: me(), ...m })
     })
+    for (const e of whole) if ((e.kind === 'reading' || e.kind === 'timer') && e.step) readHere.add(e.step)
     await take(whole.map((event) => ({ job: id, id: event.id, event, sent: 0 as const, by: me() })))
     void sync()
     return whole
@@ -216,6 +220,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
   return {
     id,
     ready,
+    readHere,
     events,
     state,
     marks,

@@ -5,7 +5,6 @@ import { queries } from '../api/queries'
 import type { Run, RunStep, SiteRecord } from '../api/client'
 import { useJob } from '../job/use-job'
 import { standing } from './standing'
-import { session } from '../session/use-session'
 import type { Meter, NewEvent } from './types'
 
 export function useRun() {
@@ -32,15 +31,15 @@ export function useRun() {
   watch(asked.data, (now) => now && void record.keep('record', now))
   /** The server is still at it: what it says of the latest readings is not there yet. */
   const judging = computed(() => record.waiting.value > 0 || asked.isPlaceholderData.value || asked.isFetching.value)
-  // A verdict that was worked out becomes an event, told by whoever read last, so that it blocks and is answered for like any other.
+  // A verdict that was worked out becomes an event, told from where the step was read, so that it blocks and is answered for like
+  // any other. Whoever only looks adds nothing.
   watch([asked.data, judging], ([now, busy]) => {
     if (!now || busy) return
     const made: NewEvent[] = []
     for (const [id, judged] of Object.entries(now.judged)) {
       const told = record.state.value.steps[id]
-      if (!judged.verdict || !told || (told.verdict === judged.verdict && told.text === judged.text)) continue
-      const last = Object.values(told.readings).sort((a, b) => (a.at < b.at ? 1 : -1))[0]
-      if ((last?.by ?? told.by) !== session.value?.user) continue
+      if (!record.readHere.has(id) || !judged.verdict || !told) continue
+      if (told.verdict === judged.verdict && told.text === judged.text) continue
       made.push({ kind: 'verdict', step: id, verdict: judged.verdict, text: judged.text.slice(0, 4000) })
     }
     if (made.length) void record.add(...made)

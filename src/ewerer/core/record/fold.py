@@ -174,9 +174,9 @@ def fold(events: Iterable[Plain]) -> State:
             step["notes"].append(_signed_by(event, "text"))
         elif kind == "photo":
             step["photos"].append(event["photo"])
-        if kind in ("read-back", "restored", "decision") and event.get("verdict"):
+        if kind in ("read-back", "decision") and event.get("verdict"):
             step["verdict"], step["text"] = event["verdict"], event.get("text") or ""
-        if event.get("verdict") == "fail":
+        if event.get("verdict") == "fail" and kind != "restored":
             failed_at[event["step"]] = position
     for id, step in steps.items():
         step["status"] = _status(step, failed_at.get(id, -1))

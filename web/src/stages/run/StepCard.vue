@@ -330,7 +330,9 @@ watch(
             <button data-restore @click="putBack(back)">It shows that</button>
           </template>
           <button v-else data-restore @click="putBack(t.back_to)">It is {{ t.back_to }}</button>
-          <span v-if="told?.back && told.verdict === 'fail'" class="bad" role="alert">{{ told.text }}</span>
+          <span v-if="told?.back && !sameText(told.back, t.back_to)" class="bad" role="alert"
+            >It shows {{ told.back }}. It must show {{ t.back_to }} again</span
+          >
         </p>
       </template>
     </section>
