@@ -12,6 +12,7 @@ from ewerer.core.documents.results.run import Due
 from ewerer.core.pages.calendar import due_calendar
 from ewerer.core.record.fold import fold
 from ewerer.core.record.logbook import changes_of, due_of, faults_of, header_of, log_csv, read_log
+from ewerer.core.record.record import record_of
 from ewerer.core.record.run import run_of
 from ewerer.core.symptoms.finder import knowledge, likely
 from tests.core.test_fold import at, event
@@ -144,3 +145,4 @@ def test_setting_changes_come_by_themselves():
     changes = changes_of(made, state)
     assert [(c.device, c.from_, c.to) for c in changes] == [("U1", "56.4", step.enter)]
     assert changes_of(made, fold([])) == []
+    assert record_of(job_of(SKERRY), LIBRARY, made, state).changes == changes

@@ -8920,6 +8920,12 @@ export interface components {
              */
             faults: components["schemas"]["FaultGroup"][];
             /**
+             * Changes
+             * @description setting changes that the run tells by itself, as lines of the logbook
+             * @default []
+             */
+            changes: components["schemas"]["LogEntry"][];
+            /**
              * Due
              * @description what is due, the next first
              */

@@ -13,7 +13,7 @@ from ..documents.results.run import Judged, Proposal, Run, RunStep, SiteRecord
 from ..flow.predict import predict
 from .figures import KINDS, Noted
 from .fold import State
-from .logbook import due_of, faults_of
+from .logbook import changes_of, due_of, faults_of
 from .run import open_points, why_not_closed
 
 MOST_W = 2_000_000.0
@@ -134,6 +134,7 @@ def record_of(job: Job, library: Library, run: Run, state: State, instruments: I
         judged=judged,
         proposals=proposals_of(job, run, state, judged),
         faults=faults_of(state["log"]),
+        changes=changes_of(run, state),
         due=due_of(job, state, instruments),
         open_points=open_points(run, state),
         may_close=not why,

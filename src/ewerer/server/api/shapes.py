@@ -84,7 +84,7 @@ def paged(rows: QuerySet[M] | Sequence[M] | Sequence[Any], page: PageIn, shape: 
 
 def ready(made: PlanPart) -> HttpResponse:
     """Return a result as the ready-made JSON of its own model; large answers need no second validation."""
-    return HttpResponse(made.model_dump_json(), content_type=JSON)
+    return HttpResponse(made.model_dump_json(by_alias=True), content_type=JSON)
 
 
 def as_json(data: Any) -> HttpResponse:

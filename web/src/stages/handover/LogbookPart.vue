@@ -43,7 +43,18 @@ async function keep() {
   await record.add({ kind: 'log', entry: entry as unknown as LogEntry })
   for (const k of ['code', 'text', 'cleared', 'from', 'to', 'own_limit', 'due']) made[k] = ''
 }
-const lines = computed(() => [...record.state.value.log].reverse())
+// Setting changes come by themselves, from what was found, entered and read back.
+const lines = computed(() =>
+  [
+    ...record.state.value.log.map((l) => ({ ...l })),
+    ...(props.view.site.value?.changes ?? []).map((entry, i) => ({
+      id: `change-${i}`,
+      at: entry.when ?? '',
+      by: 'the run',
+      entry: { ...entry, when: undefined } as unknown as LogEntry,
+    })),
+  ].sort((a, b) => (a.at < b.at ? 1 : -1)),
+)
 const shown = ref(40)
 
 const MEANINGS = ['', 'kind', 'when', 'device', 'code', 'text', 'cleared', 'count', 'seconds', 'menu', 'from', 'to']

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from ..event import LogEntry
 from ..job import Breaker
 from .base import PlanPart
 
@@ -246,6 +247,7 @@ class SiteRecord(PlanPart):
     judged: dict[str, Judged] = Field(description="steps whose readings need more than a gate")
     proposals: list[Proposal] = Field(description="figures for the plan")
     faults: list[FaultGroup] = Field(description="faults of the logbook, grouped")
+    changes: list[LogEntry] = Field(default=[], description="setting changes that the run tells by itself, as lines of the logbook")
     due: list[Due] = Field(description="what is due, the next first")
     open_points: list[str] = Field(description="what is not finished")
     may_close: bool = Field(description="whether the visit may be signed off")
