@@ -22,7 +22,7 @@ def server(folder: str | os.PathLike[str]) -> Iterator[tuple[subprocess.Popen[by
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
     address = f"http://127.0.0.1:{port}"
     try:
-        for _ in range(300):
+        for _ in range(1200):
             with contextlib.suppress(OSError):
                 urllib.request.urlopen(address + "/api/session", timeout=2).read()
                 break
