@@ -14,6 +14,7 @@ from .planning.bank import next_module
 from .planning.pipeline import solve
 from .planning.solved import Solved
 from .planning.units import next_unit, plan_group
+from .trade.finding import Finding
 from .trade.rules import run_checks
 from .trade.stages import ALL, RANK, STAGES
 from .trade.steps import figure
@@ -29,8 +30,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
     (:func:`ewerer.core.library.check_references`).
     """
     solved = solve(job, library or shipped_library())
-    found = [f for stage in STAGES for f in run_checks(stage, solved)]
-    found.sort(key=lambda f: (SEVERITY_RANK[f.severity], RANK[f.stage]))
+    found = findings_of(solved)
     host = solved.host
     result = Plan(
         job=job.name,
@@ -55,6 +55,12 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         stages=[],
     )
     return result.model_copy(update={"stages": _stages(solved, result)})
+
+
+def findings_of(solved: Solved) -> list[Finding]:
+    """Return the findings of every check on solved facts, the worst first."""
+    found = [f for stage in STAGES for f in run_checks(stage, solved)]
+    return sorted(found, key=lambda f: (SEVERITY_RANK[f.severity], RANK[f.stage]))
 
 
 def _stages(solved: Solved, result: Plan) -> list[StageState]:

@@ -22,6 +22,7 @@ from ..core.record.run import run_of
 from .crews.models import Crew
 from .jobs.models import Job
 from .record import actions
+from .record.actions import Sight
 
 METERS = (
     Meter(name="Red bench meter", kind="volts", pct=0.1, digits=2, step=0.01, due="2027-05-01"),
@@ -165,23 +166,24 @@ def _picture(words: str, hue: tuple[int, int, int]) -> bytes:
     return out.getvalue()
 
 
-def _run(job: Job, diary: Diary, until: str | None = None, leave: tuple[str, ...] = ()) -> list[RunStep]:
-    document, library = actions.library_and_document(job)
-    steps = run_of(document, library).steps
-    for step in steps:
+def _run(job: Job, diary: Diary, until: str | None = None, leave: tuple[str, ...] = ()) -> tuple[Sight, dict[str, RunStep]]:
+    """Do the steps of a job's run but those left out, until one or the sign-off; return the job as it stands and all steps by id."""
+    sight = actions.sight_of(job)
+    steps = {s.id: s for s in run_of(sight.document, sight.library).steps}
+    for step in steps.values():
         if step.id == until or step.after_days:
             break
         if step.id not in leave:
-            diary.make(step, document, library)
-    return steps
+            diary.make(step, sight.document, sight.library)
+    return sight, steps
 
 
 def half_done(job: Job, user: User, today: dt.datetime) -> None:
     """Tell of a run that has come to the ohms across the pair, which are wrong."""
     diary = Diary(today.replace(hour=7, minute=40), "half")
-    steps = _run(job, diary, until="address:ohms")
+    _, steps = _run(job, diary, until="address:ohms")
     diary.tell("note", by=SECOND, step="found:photo", text="Door of the second cabinet sticks; key hangs inside.")
-    ohms = next((s for s in steps if s.id == "address:ohms"), None)
+    ohms = steps.get("address:ohms")
     if ohms is not None:
         diary.read(ohms, ohms.asks[0], 118.0, "118")
     actions.tell_all(job, diary.events, user)
@@ -191,7 +193,7 @@ def done_with_a_failed_test(job: Job, user: User, today: dt.datetime) -> None:
     """Tell of a run that is finished but for one test that failed; another was gone past with a reason."""
     diary = Diary((today - dt.timedelta(days=3)).replace(hour=8, minute=5), "done")
     odd = ("proof:share", "proof:temperature")
-    steps = {s.id: s for s in _run(job, diary, until="handover:owner", leave=odd)}
+    _, steps = _run(job, diary, until="handover:owner", leave=odd)
     share = steps.get("proof:share")
     if share is not None:
         for ask, amps in zip(share.asks, (24.0, 31.5), strict=False):
@@ -215,7 +217,7 @@ def two_years(job: Job, crew: Crew, user: User, today: dt.datetime) -> None:
     """Tell of a site that was handed over two years ago: signed, with its logbook since, a second visit, and a sealed file."""
     begin = today - dt.timedelta(days=745)
     diary = Diary(begin.replace(hour=8, minute=0), "first")
-    _run(job, diary)
+    sight, steps = _run(job, diary)
     for key, words, hue in (("p-cabinet", "53.2 V", (200, 206, 204)), ("p-after", "52.9 V", (176, 196, 190))):
         actions.add_photo(job.id, crew, key, kept(_picture(words, hue)), user)
         diary.tell(
@@ -228,11 +230,9 @@ def two_years(job: Job, crew: Crew, user: User, today: dt.datetime) -> None:
     diary.tell("signed", name="R. Rookwood", text="was there and saw it", by=SECOND)
     for after, step in ((1, "follow:day"), (7, "follow:week"), (7, "follow:full")):
         diary.now = begin + dt.timedelta(days=after, hours=9)
-        document, library = actions.library_and_document(job)
-        made = next(s for s in run_of(document, library).steps if s.id == step)
-        diary.make(made, document, library)
-    units = [u.id for u in actions.library_and_document(job)[0].units]
-    module = actions.library_and_document(job)[0].bank.modules[0].id
+        diary.make(steps[step], sight.document, sight.library)
+    units = [u.id for u in sight.document.units]
+    module = sight.document.bank.modules[0].id
 
     def note(days: float, **entry: Any) -> None:
         diary.now = begin + dt.timedelta(days=days, hours=10)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from ..documents.event import LogEntry
 from ..documents.job import Job
 from ..documents.results.plan import Plan
-from ..documents.results.run import OneLine, Run, RunStep, SiteRecord
+from ..documents.results.run import Run, RunStep, SiteRecord
 from ..trade.steps import figure
 from .cable import runs_of
 from .pdf import PICTURE, Paper, pdf
@@ -41,7 +40,6 @@ class HandoverFacts:
     record: SiteRecord
     state: Mapping[str, Any]
     standing: Mapping[str, str]
-    changes: Sequence[LogEntry] = ()
     crew: str = ""
     fingerprint: str = ""
     photos: Mapping[str, bytes] = field(default_factory=dict)
@@ -81,7 +79,7 @@ def filled(facts: HandoverFacts) -> dict[str, Any]:
         "visits": state["visits"],
         "owner": _owner(facts),
         "ladder": _ladder(made),
-        "one": _picture(run.picture),
+        "one": run.picture,
         "tests": tests,
         "counts": {k: v for k, v in counts.items() if v},
         "sheets": sheets,
@@ -92,7 +90,7 @@ def filled(facts: HandoverFacts) -> dict[str, Any]:
             for line in reversed(state["log"][-MOST_LOG:])
         ],
         "log_more": max(0, len(state["log"]) - MOST_LOG),
-        "changes": [c.model_dump(by_alias=True) for c in facts.changes[-MOST_LOG:]],
+        "changes": [c.model_dump(by_alias=True) for c in facts.record.changes[-MOST_LOG:]],
         "photos": _photos(facts),
         "inks": INKS,
         "limits": made.limits,
@@ -274,17 +272,6 @@ def _apart(marks: list[dict[str, Any]]) -> list[dict[str, Any]]:
         if all(abs(m["y"] - k["y"]) >= 11 for k in kept):
             kept.append(m)
     return kept
-
-
-def _picture(one: OneLine) -> dict[str, Any]:
-    return {
-        "width": one.width,
-        "height": one.height,
-        "segments": one.segments,
-        "contacts": one.contacts,
-        "labels": one.labels,
-        "blocks": one.blocks,
-    }
 
 
 def _photos(facts: HandoverFacts) -> list[dict[str, str]]:

@@ -120,6 +120,7 @@ def fold(events: Iterable[Plain]) -> State:
     }
     steps: dict[str, dict[str, Any]] = state["steps"]
     failed_at: dict[str, int] = {}
+    overridden_at: dict[str, int] = {}
     for position, event in enumerate(line):
         kind = event["kind"]
         if event["by"] not in state["people"]:
@@ -157,7 +158,8 @@ def fold(events: Iterable[Plain]) -> State:
         elif kind == "verdict":
             step["verdict"], step["text"] = event["verdict"], event.get("text") or ""
         elif kind == "override":
-            step["override"] = _signed_by(event, "text") | {"position": position}
+            step["override"] = _signed_by(event, "text")
+            overridden_at[event["step"]] = position
         elif kind == "temporary":
             step["open"] = _signed_by(event, "shown", "text", "device", "setting")
         elif kind == "restored":
@@ -179,20 +181,17 @@ def fold(events: Iterable[Plain]) -> State:
         if event.get("verdict") == "fail" and kind != "restored":
             failed_at[event["step"]] = position
     for id, step in steps.items():
-        step["status"] = _status(step, failed_at.get(id, -1))
-        if step["override"] is not None:
-            del step["override"]["position"]
+        step["status"] = _status(step, failed_at.get(id, -1), overridden_at.get(id, -1))
     return state
 
 
-def _status(step: Mapping[str, Any], failed_at: int) -> str:
+def _status(step: Mapping[str, Any], failed_at: int, overridden_at: int) -> str:
     """Return what a step is: open, failed, overridden, done, skipped, unsure, begun, or nothing."""
     if step["open"] is not None:
         return "open"
     verdicts = [step["verdict"], *(r["verdict"] for r in step["readings"].values())]
     if "fail" in verdicts:
-        override = step["override"]
-        return "overridden" if override is not None and override["position"] > failed_at else "failed"
+        return "overridden" if step["override"] is not None and overridden_at > failed_at else "failed"
     if step["override"] is not None and not step["mark"]:
         return "overridden"
     if step["mark"]:

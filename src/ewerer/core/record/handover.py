@@ -18,8 +18,8 @@ from ..pages.calendar import due_calendar
 from ..pages.handover import HandoverFacts, handover_page
 from ..pages.pdf import Paper
 from ..plan import device_ids, plan
-from .fold import State, fold, marks_of, ordered
-from .logbook import changes_of, log_csv
+from .fold import State, fold, marks_of
+from .logbook import log_csv
 from .record import record_of
 from .run import run_of, standing, statuses_of
 from .signing import fingerprint, public_bytes, seal
@@ -60,8 +60,7 @@ def facts_of(
     photos: Mapping[str, bytes] | None = None,
 ) -> HandoverFacts:
     """Return what the pages of a handover show."""
-    line = ordered(events)
-    state = fold(line)
+    state = fold(events)
     laid = laid_over(job, state)
     made: Plan = plan(laid, library)
     run: Run = run_of(laid, library)
@@ -73,7 +72,6 @@ def facts_of(
         record=record,
         state=state,
         standing=dict(standing(run.steps, statuses_of(state))),
-        changes=changes_of(run, state),
         crew=crew,
         fingerprint=fingerprint(public) if public else "",
         photos=dict(photos or {}),
@@ -96,8 +94,8 @@ def handover(
     Raises :class:`DocumentError` while a change made for a test is not put back or a failed step has no answer, unless a
     draft is wanted.
     """
-    line = ordered(events)
-    facts = facts_of(job, library, line, crew, public_bytes(key), photos)
+    events = list(events)
+    facts = facts_of(job, library, events, crew, public_bytes(key), photos)
     if facts.record.why_not and not draft:
         raise DocumentError(
             [Problem(pointer="/events", message=text, expected="a visit that may be closed") for text in facts.record.why_not]
@@ -115,5 +113,5 @@ def handover(
         **{f"photos/{id}.jpg": data for id, data in (photos or {}).items() if id in named},
     }
     last = facts.state["signed"][-1] if facts.state["signed"] else None
-    about = {"job": job.name, "crew": crew, "revision": revision, "events": len(line), "last_event": facts.state["last"], "signed": f"{last['name']}, {last['at']}" if last else "", "draft": draft}  # fmt: skip
+    about = {"job": job.name, "crew": crew, "revision": revision, "events": facts.state["count"], "last_event": facts.state["last"], "signed": f"{last['name']}, {last['at']}" if last else "", "draft": draft}  # fmt: skip
     return seal(members, key, about)

@@ -7,7 +7,7 @@ from ..documents.results.run import Ask, Temporary
 from ..documents.results.sheet import SheetRow
 from ..trade.margins import CONTINUOUS
 from ..trade.steps import figure
-from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, text_ask, tick_ask
+from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, number_of, text_ask, tick_ask
 
 TRANSFER_MS = 20.0
 """Longest gap that a unit promises when the mains fail [ms]; common practice, the unit's own figure counts."""
@@ -218,7 +218,7 @@ def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) ->
     job = run.job
     ac = job.site.ac
     row = _row(run, "mains_charge_max_a") or _row(run, "charge_max_a")
-    top = _number(row.entry, charge_a) if row else charge_a
+    top = number_of(row.entry, charge_a) if row else charge_a
     step = 1.0
     if row is not None and run.solved.host is not None:
         setting = run.solved.host.profile.setting_for(row.quantity)
@@ -303,10 +303,3 @@ def _window(run: Steps, nominal: float) -> tuple[float, float]:
     window = run.solved.sources.ac_window if run.solved.sources else None
     low, high = (getattr(window, n, None) for n in ("low_off_v", "high_off_v")) if window is not None else (None, None)
     return (low if isinstance(low, float) else nominal * 0.9, high if isinstance(high, float) else nominal * 1.1)
-
-
-def _number(text: str, otherwise: float) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        return otherwise

@@ -13,7 +13,7 @@ from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job
 from ..documents.profiles import MenuProfile
 from ..documents.results.run import Run, RunSection, RunStep
-from ..plan import plan
+from ..plan import findings_of
 from ..planning.pipeline import solve
 from . import proof, site
 from .breakers import breakers_of, isolating
@@ -56,7 +56,7 @@ def run_of(job: Job, library: Library | None = None) -> Run:
         derived=not job.breakers,
         isolating=[b.id for b in order],
         picture=one_line(job, breakers, [b.id for b in order]),
-        stopped=[f.title for f in plan(job, library).findings if f.severity == "stop"],
+        stopped=[f.title for f in findings_of(solved) if f.severity == "stop"],
     )
 
 

@@ -10,7 +10,7 @@ from ..documents.results.order import Step
 from ..planning.joining import branches_of, steps_of
 from ..visit.as_found import planned_entries
 from ..visit.working_list import order_of
-from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, text_ask, tick_ask
+from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, number_of, text_ask, tick_ask
 
 CAPACITORS_S = 300.0
 """Wait for capacitors where the label of the unit says nothing [s]; common practice, the label counts."""
@@ -307,7 +307,7 @@ def sensor(run: Steps) -> None:
         figures="zero", given={"own_draw_a": own, "capacity_ah": run.solved.bank.capacity_ah if run.solved.bank else 100.0},
         asks=[figure_ask("amps", "Current shown", "A", -(own + 0.1), own + 0.1, own, f"the host's own draw of about {own:g} A remains, and 0.1 A")], fails="Zero the sensor as its manual says; read again.")  # fmt: skip
     run.add("sensor:gain", "sensor", "Gain", "Under load, read display and clamp at the same moment.", ["sensor:zero"], kind="test", devices=[device], figures="gain",
-        given={"rated_a": rated, "entry": _number(row.entry, rated) if row else rated, "entry_step": _step_of(run, device, "shunt_a"), "own_draw_a": own},
+        given={"rated_a": rated, "entry": number_of(row.entry, rated) if row else rated, "entry_step": _step_of(run, device, "shunt_a"), "own_draw_a": own},
         asks=[figure_ask("shown", "Current on the display", "A"), figure_ask("reference", "Current on the clamp, same place", "A", meter="clamp"),
             figure_ask("own_draw", "Own draw between the two places", "A", needed=False)],
         why="within 0.3 A on light load and 3 % under load", cautions=["A clamp reads nonsense near a bar that carries another current."], fails="Type the corrected entry, then read again.")  # fmt: skip
@@ -339,7 +339,7 @@ def _shunt(run: Steps) -> tuple[str, float] | None:
     for id, sheet in run.solved.sheets.items():
         for r in sheet.settings:
             if r.quantity == "shunt_a":
-                return id, run.job.bank.shunt_a or max(_number(r.entry, 500.0), 50.0)
+                return id, run.job.bank.shunt_a or max(number_of(r.entry, 500.0), 50.0)
     host = run.solved.host
     return (host.id, run.job.bank.shunt_a) if run.job.bank.shunt_a is not None and host is not None else None
 
@@ -348,10 +348,3 @@ def _step_of(run: Steps, device: str, quantity: str) -> float:
     profile = run.profile(device)
     setting = profile.setting_for(quantity) if profile is not None else None
     return setting.step or 1.0 if setting is not None else 1.0
-
-
-def _number(text: str, otherwise: float) -> float:
-    try:
-        return float(text)
-    except ValueError:
-        return otherwise

@@ -138,3 +138,11 @@ def full_charge_days(job: Job) -> float:
     """Return after how many days the first full charge is looked for: the job's own figure, else a week."""
     own = job.policy.own_number("full_charge_days")
     return max(1.0, own) if own is not None else FOLLOW_UPS["follow:full"][1]
+
+
+def number_of(text: str, otherwise: float) -> float:
+    """Return an entry as a number, another where it is none."""
+    try:
+        return float(text)
+    except ValueError:
+        return otherwise

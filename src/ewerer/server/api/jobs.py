@@ -27,6 +27,7 @@ from .shapes import (
     as_json,
     attachment,
     crew_of,
+    job_at,
     job_of,
     library_of,
     paged,
@@ -189,7 +190,7 @@ def copy_job(request: HttpRequest, id: uuid.UUID) -> tuple[int, dict[str, Any]]:
 @router.get("/{uuid:id}/revisions", response={200: Page[RevisionLine], **REFUSALS})
 def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict[str, Any]:
     """List who saved what and when, newest first."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
 
     def line(r: Revision) -> dict[str, Any]:
         return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), "changes": r.changes}
@@ -200,14 +201,13 @@ def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
 @router.get("/{uuid:id}/revisions/{int:number}", response={200: JobDocument, **REFUSALS})
 def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
     """Return the document of one revision."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     return as_json(as_now(job.revisions.get(number=number).document))
 
 
 @router.get("/{uuid:id}/export", response={200: JobDocument, **REFUSALS})
 def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the job file, with what its events say of the devices laid over it, so that whoever reads it has that too."""
-    job, _ = job_of(request, id)
-    document, _ = record.library_and_document(job)
-    text = json.dumps(document.to_data(), indent=2, ensure_ascii=False) + "\n"
+    job = job_at(request, id)
+    text = json.dumps(record.sight_of(job).document.to_data(), indent=2, ensure_ascii=False) + "\n"
     return attachment(text.encode(), f"{job.name}.json", JSON)

@@ -19,7 +19,7 @@ from ...core.visit.as_found import parse_found
 from ...core.visit.working_list import unit_order
 from ..profiles.actions import library_for
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_of, library_of, ready, stored
+from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_at, library_of, ready, stored
 
 router = Router(tags=["plan"], by_alias=True)
 XLSX, PDF, ICS = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "application/pdf", "text/calendar"
@@ -38,7 +38,7 @@ class FoundOut(Schema):
 @router.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS})
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     return ready(plan(*stored(request, job)))
 
 
@@ -51,7 +51,7 @@ def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
 @router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))
 def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Literal["json", "csv", "xlsx"] = "csv") -> HttpResponse:
     """Download one unit's sheet as json, csv or xlsx."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     document, library = stored(request, job)
     sheet = find_sheet(document, plan(document, library), unit)
     return attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
@@ -60,7 +60,7 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Litera
 @router.get("/jobs/{uuid:id}/sheets/{unit}/pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4") -> HttpResponse:
     """Download one unit's working list as PDF with boxes to tick and to write in."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     document, library = stored(request, job)
     sheet = find_sheet(document, plan(document, library), unit)
     page = sheet_page(document, sheet, unit_order(document, unit, library), paper)
@@ -70,7 +70,7 @@ def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4
 @router.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the cable card with its address plan as one PDF page."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     document, library = stored(request, job)
     return attachment(cable_page(document, plan(document, library), paper), f"{job.name} cable.pdf", PDF)
 
@@ -78,7 +78,7 @@ def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> Ht
 @router.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, openapi_extra=file_answer(ICS))
 def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the windows as iCalendar."""
-    job, _ = job_of(request, id)
+    job = job_at(request, id)
     document, _ = stored(request, job)
     return attachment(calendar(document), f"{job.name} windows.ics", f"{ICS}; charset=utf-8")
 

@@ -27,7 +27,9 @@ from ...core.record.record import record_of
 from ...core.record.run import run_of, standing, statuses_of
 from ...core.record.signing import verify
 from ..crews.models import Crew
+from ..jobs.actions import document_of
 from ..jobs.models import Job
+from ..profiles.actions import library_for
 from ..record import actions
 from ..record.models import Handover
 from .shapes import (
@@ -41,6 +43,7 @@ from .shapes import (
     attachment,
     crew_of,
     file_answer,
+    job_at,
     paged,
     person,
     ready,
@@ -157,22 +160,20 @@ class DueOut(Schema):
     feed: str = Field(description="path of the calendar feed; whoever has it can read what is due")
 
 
-def _job(request: HttpRequest, id: uuid.UUID) -> Job:
-    return Job.objects.select_related("crew").get(pk=id, crew=crew_of(request))
-
-
 @router.get("/jobs/{uuid:id}/run", response={200: Run, **REFUSALS})
 def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the run of the saved job."""
-    return ready(run_of(*actions.library_and_document(_job(request, id))))
+    sight = actions.sight_of(job_at(request, id))
+    return ready(run_of(sight.document, sight.library))
 
 
 @router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the run as a checklist."""
-    job = _job(request, id)
-    made = run_of(*actions.library_and_document(job))
-    where = standing(made.steps, statuses_of(actions.state_of(job)))
+    job = job_at(request, id)
+    sight = actions.sight_of(job)
+    made = run_of(sight.document, sight.library)
+    where = standing(made.steps, statuses_of(sight.state))
     return attachment(checklist_page(made, where, paper), f"{job.name} run.pdf", PDF)
 
 
@@ -184,7 +185,7 @@ def list_events(
     limit: Annotated[int, Field(ge=1, le=5000)] = 1000,
 ) -> HttpResponse:
     """Return the events of a job that arrived after a place."""
-    job = _job(request, id)
+    job = job_at(request, id)
     rows = list(job.events.filter(id__gt=after).values_list("id", "data")[:limit])
     last = job.events.order_by("-id").values_list("id", flat=True).first() or 0
     return as_json({"items": [{"seq": seq, "event": data} for seq, data in rows], "last": last})
@@ -201,15 +202,14 @@ def add_events(request: HttpRequest, id: uuid.UUID, body: EventsIn) -> dict[str,
 @router.get("/jobs/{uuid:id}/state", response={200: dict[str, Any], **REFUSALS})
 def state_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the folded state of a job's events."""
-    return HttpResponse(canonical(actions.state_of(_job(request, id))), content_type=JSON)
+    return HttpResponse(canonical(actions.state_of(job_at(request, id))), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/record", response={200: SiteRecord, **REFUSALS})
 def record_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return what is made of a job's events: verdicts, proposals, faults, what is due and open."""
-    job = _job(request, id)
-    document, library = actions.library_and_document(job)
-    return ready(record_of(document, library, run_of(document, library), actions.state_of(job)))
+    sight = actions.sight_of(job_at(request, id))
+    return ready(record_of(sight.document, sight.library, run_of(sight.document, sight.library), sight.state))
 
 
 @router.put("/jobs/{uuid:id}/photos/{key}", response={200: PhotoOut, **REFUSALS}, openapi_extra=FILE_BODY)
@@ -240,7 +240,7 @@ def _body(request: HttpRequest, most: int) -> bytes:
 @router.get("/jobs/{uuid:id}/photos/{key}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JPEG))
 def read_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> HttpResponse:
     """Return a photograph."""
-    photo = _job(request, id).photos.get(key=key)
+    photo = job_at(request, id).photos.get(key=key)
     return HttpResponse(bytes(photo.jpeg), content_type=JPEG, headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
@@ -249,7 +249,7 @@ def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[st
     """Read an event list (CSV) for the logbook; nothing is stored: the entries come back as events to add."""
     import hashlib
 
-    _job(request, id)
+    job_at(request, id)
     columns, guessed = header_of(body.text)
     mapping = body.mapping if body.mapping is not None else guessed
     entries, problems = read_log(body.text, mapping)
@@ -261,7 +261,7 @@ def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[st
 @router.get("/jobs/{uuid:id}/log.csv", response={200: None, **REFUSALS}, openapi_extra=file_answer("text/csv"))
 def logbook_csv(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the logbook as CSV."""
-    job = _job(request, id)
+    job = job_at(request, id)
     return attachment(log_csv(actions.state_of(job)["log"]), f"{job.name} log.csv", "text/csv; charset=utf-8")
 
 
@@ -298,7 +298,7 @@ def _handover_line(h: Handover) -> dict[str, Any]:
 @router.get("/jobs/{uuid:id}/handovers", response={200: Page[HandoverLine], **REFUSALS})
 def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict[str, Any]:
     """List a job's sealed handovers, newest first."""
-    return paged(_job(request, id).handovers.select_related("made_by"), page, _handover_line)
+    return paged(job_at(request, id).handovers.select_related("made_by"), page, _handover_line)
 
 
 @router.post("/jobs/{uuid:id}/handovers", response={201: HandoverLine, **REFUSALS})
@@ -311,15 +311,16 @@ def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[in
 @router.get("/jobs/{uuid:id}/handovers/{int:number}", response={200: None, **REFUSALS}, openapi_extra=file_answer(ZIP))
 def read_handover(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
     """Download a sealed handover."""
-    job = _job(request, id)
+    job = job_at(request, id)
     return attachment(bytes(job.handovers.get(number=number).file), f"{job.name} handover {number}.zip", ZIP)
 
 
 @router.get("/jobs/{uuid:id}/handover.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the pages of the handover as things stand now; not sealed."""
-    job = _job(request, id)
-    document, library = actions.library_and_document(job)
+    job = job_at(request, id)
+    document = document_of(job)
+    library = library_for(job.crew, document.profile_revisions)
     facts = facts_of(document, library, actions.events_of(job), job.crew.name, b"", actions.photos_of(job))
     return attachment(handover_page(facts, paper), f"{job.name} handover.pdf", PDF)
 

@@ -21,7 +21,7 @@ from ..crews.models import Crew
 from ..jobs.models import Job, Revision
 from ..people import Person, person_of
 from ..profiles.actions import library_for
-from ..record.actions import library_and_document
+from ..record.actions import sight_of
 
 JSON = "application/json"
 T = TypeVar("T")
@@ -117,9 +117,14 @@ def crew_of(request: HttpRequest) -> Crew:
     return person(request).crew
 
 
+def job_at(request: HttpRequest, id: uuid.UUID) -> Job:
+    """Return a job of the asking crew; raises DoesNotExist for others'."""
+    return Job.objects.select_related("saved_by", "crew").get(pk=id, crew=crew_of(request))
+
+
 def job_of(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
     """Return a job of the asking crew with its latest revision; raises DoesNotExist for others'."""
-    job = Job.objects.select_related("saved_by").get(pk=id, crew=crew_of(request))
+    job = job_at(request, id)
     return job, job.revisions.get(number=job.revision)
 
 
@@ -132,6 +137,6 @@ def library_of(request: HttpRequest, document: JobDocument) -> Library:
 
 def stored(request: HttpRequest, job: Job) -> tuple[JobDocument, Library]:
     """Return a job's latest document with its record laid over it, read and checked against the crew's library."""
-    document, library = library_and_document(job)
-    check_references(document, library)
-    return document, library
+    sight = sight_of(job)
+    check_references(sight.document, sight.library)
+    return sight.document, sight.library

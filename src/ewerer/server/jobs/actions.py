@@ -27,6 +27,11 @@ class StaleSave(Exception):
         self.job, self.latest = job, latest
 
 
+def document_of(job: Job) -> JobDocument:
+    """Return the latest document of a job, as this version stores it: without what its events say."""
+    return JobDocument.model_validate(as_now(job.revisions.get(number=job.revision).document), strict=False)
+
+
 def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
     """Return what the list of jobs shows: counts of findings, what it waits for, key figures."""
     made = plan(document, library_for(crew, document.profile_revisions))
@@ -114,9 +119,8 @@ def tell(job_id: uuid.UUID, crew: Crew, beside: Callable[[Job], dict[str, Any]])
 def copy(job_id: uuid.UUID, crew: Crew, user: User) -> Job:
     """Store a copy of a job's latest revision, without the marks of work done, as a new job."""
     source = Job.objects.get(pk=job_id, crew=crew)
-    data = as_now(source.revisions.get(number=source.revision).document)
-    data["name"] = (data["name"][:112] + " (copy)")[:120]
-    return create(crew, JobDocument.model_validate(data, strict=False), user)
+    document = document_of(source)
+    return create(crew, document.model_copy(update={"name": (document.name[:112] + " (copy)")[:120]}), user)
 
 
 @writes

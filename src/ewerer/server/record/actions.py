@@ -18,14 +18,14 @@ from ...core.documents.event import Meter
 from ...core.pages.pdf import Paper
 from ...core.record import handover as handovers
 from ...core.record.fold import State, canonical, fold
-from ...core.record.imports import as_now, marks_as_events
+from ...core.record.imports import marks_as_events
 from ...core.record.logbook import due_of
 from ...core.record.photos import Photo as Kept
 from ...core.record.run import run_of, why_not_closed
 from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ..crews.models import Crew
 from ..jobs import actions as jobs
-from ..jobs.models import Job, Revision
+from ..jobs.models import Job
 from ..profiles.actions import library_for
 from ..settings.base import DATA_DIR
 from ..writing import writes
@@ -64,9 +64,20 @@ def state_of(job: Job) -> State:
     return fold(events_of(job))
 
 
-def laid(document: JobDocument, job: Job) -> JobDocument:
-    """Return a job's document with what its events say laid over it."""
-    return handovers.laid_over(document.bare(), state_of(job))
+@dataclass(frozen=True)
+class Sight:
+    """A job as it stands: its document with the record laid over it, the library it is planned with, the folded state."""
+
+    document: JobDocument
+    library: Library
+    state: State
+
+
+def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
+    """Return a job as it stands, its events folded once; ``document`` instead of the latest where one is to be saved."""
+    bare = jobs.document_of(job) if document is None else document.bare()
+    state = state_of(job)
+    return Sight(handovers.laid_over(bare, state), library_for(job.crew, bare.profile_revisions), state)
 
 
 def _insert(job: Job, events: Iterable[Mapping[str, Any]], user: User) -> None:
@@ -91,7 +102,7 @@ def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: in
         known = state_of(job)
         _insert(job, marks_as_events(document.to_data(), now(), user.get_username(), known), user)
 
-    whole = document if told else laid(document, job)
+    whole = document if told else sight_of(job, document).document
     return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None)
 
 
@@ -101,11 +112,15 @@ def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
 
     def beside(held: Job) -> dict[str, Any]:
         _insert(held, whole, user)
-        return _told(held)
+        return _told(sight_of(held))
 
     jobs.tell(job.id, job.crew, beside)
-    document, _ = library_and_document(job)
-    summary = jobs.summary_of(document, job.crew)
+    _plan_anew(job)
+
+
+def _plan_anew(job: Job) -> None:
+    """Bring what the list of jobs shows of the plan up to what the events say; it is planned before the one writer is asked for."""
+    summary = jobs.summary_of(sight_of(job).document, job.crew)
     jobs.tell(job.id, job.crew, lambda _: summary)
 
 
@@ -133,7 +148,7 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
         else:
             good.append(event)
     if any(e["kind"] == "signed" for e in good):
-        document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+        document = jobs.document_of(job)
         state = fold([*events_of(job), *good])
         why = why_not_closed(run_of(handovers.laid_over(document, state), library_for(crew, document.profile_revisions)), state)
         if why:
@@ -158,25 +173,23 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
         _insert(job, new, user)
         out.accepted = len(new)
         out.last = job.events.order_by("-id").values_list("id", flat=True).first() or 0
-        return _told(job) if new else {}
+        return _told(sight_of(job)) if new else {}
 
     jobs.tell(job_id, crew, beside)
     if out.accepted and any(e["kind"] in CHANGES_PLAN for e in good):
-        document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
-        summary = jobs.summary_of(laid(document, job), crew)
-        jobs.tell(job_id, crew, lambda _: summary)
+        _plan_anew(job)
     return out
 
 
-def _told(job: Job) -> dict[str, Any]:
+def _told(sight: Sight) -> dict[str, Any]:
     """Return what the list of jobs shows of a record."""
-    state = state_of(job)
+    state = sight.state
     count: dict[str, int] = {}
     for step in state["steps"].values():
         count[step["status"]] = count.get(step["status"], 0) + 1
     signed = state["signed"][-1] if state["signed"] else None
     later = signed is not None and any(v["at"] > signed["at"] for v in state["visits"])
-    due = [d.model_dump() for d in due_of(JobDocument.model_validate(as_now(_latest(job).document), strict=False), state)]
+    due = [d.model_dump() for d in due_of(sight.document, state)]
     stands = "signed" if signed and not later else "on site" if state["steps"] else ""
     return {
         "run": {
@@ -188,10 +201,6 @@ def _told(job: Job) -> dict[str, Any]:
         },
         "due": due,
     }
-
-
-def _latest(job: Job) -> Revision:
-    return job.revisions.get(number=job.revision)
 
 
 @writes
@@ -235,10 +244,9 @@ def key_of(crew: Crew) -> Any:
 def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
     """Make the sealed handover of a job as it stands, freezing its revision. Refused while the visit is not signed or may not be closed."""
     job = Job.objects.get(pk=job_id, crew=crew)
-    document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
+    document = jobs.document_of(job)
     events = events_of(job)
-    state = fold(events)
-    if not state["signed"]:
+    if not fold(events)["signed"]:
         raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
     key = key_of(crew)
     file = handovers.handover(
@@ -263,9 +271,3 @@ def photos_of(job: Job) -> dict[str, bytes]:
 def instruments_of(crew: Crew) -> list[dict[str, Any]]:
     """Return a crew's instruments as plain data."""
     return list(crew.instruments.values_list("data", flat=True))
-
-
-def library_and_document(job: Job) -> tuple[JobDocument, Library]:
-    """Return the latest document of a job with its record laid over it, and the library it is planned with."""
-    document = JobDocument.model_validate(as_now(_latest(job).document), strict=False)
-    return laid(document, job), library_for(job.crew, document.profile_revisions)
