@@ -55,7 +55,7 @@ export const queries = {
       staleTime: Infinity,
       ...live,
     }),
-  run: (id: string, turn: number) => queryOptions({ queryKey: ['run', id, turn], queryFn: () => api.run(id), ...live }),
+  run: (id: string, turn: string) => queryOptions({ queryKey: ['run', id, turn], queryFn: () => api.run(id), ...live }),
   record: (id: string, turn: string) =>
     queryOptions({
       queryKey: ['record', id, turn],

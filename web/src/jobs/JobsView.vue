@@ -16,7 +16,7 @@ import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
-import { when } from '../ui/figures'
+import { today, when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
 import { hasWords } from '../ui/words'
 import { otherTheme, theme } from '../ui/theme'
@@ -43,7 +43,6 @@ const dragging = ref(false)
 const due = useQuery(queries.due())
 const soon = computed(() => due.data.value?.items ?? [])
 const moreDue = ref(false)
-const today = new Date().toISOString().slice(0, 10)
 function site(j: JobLine): string {
   const run = j.summary.run
   if (!run?.stands) return ''
@@ -143,8 +142,8 @@ async function signOut() {
         <h2>Due</h2>
         <ul>
           <li v-for="d in soon.slice(0, moreDue ? 60 : 4)" :key="d.date + d.job + d.what">
-            <StateMark :state="d.date < today ? 'caution' : 'open'" />
-            <span class="day">{{ d.date }}{{ d.date < today ? ', late' : '' }}</span>
+            <StateMark :state="d.date < today() ? 'caution' : 'open'" />
+            <span class="day">{{ d.date }}{{ d.date < today() ? ', late' : '' }}</span>
             <RouterLink
               v-if="d.job"
               :aria-label="`Handover of ${d.name}`"

@@ -1,5 +1,6 @@
 // The verdict on one reading: a gate and what the meter may be wrong, by the same rule as the server's
 // (src/ewerer/core/record/judge.py), so that it is there without a network. The gate itself comes from the server.
+import { tidy } from '../ui/figures'
 import type { Meter, Verdict } from './types'
 
 export interface Gate {
@@ -11,11 +12,6 @@ export interface Judged {
   verdict: Verdict
   text: string
   margin: number | null
-}
-/** At most so many decimals, no trailing zeros. */
-export const plain = (value: number, digits = 3): string => {
-  const text = value.toFixed(digits)
-  return text.includes('.') ? text.replace(/0+$/, '').replace(/\.$/, '') : text
 }
 export const meterError = (meter: Meter | null | undefined, reading: number): number =>
   meter ? ((meter.pct ?? 0) / 100) * Math.abs(reading) + (meter.digits ?? 0) * (meter.step ?? 0) : 0
@@ -32,7 +28,7 @@ export function judgeGate(gate: Gate, reading: number, meter?: Meter | null, uni
     if (meter && u > 0 && 2 * u > high - low + slack)
       return {
         verdict: 'unsure',
-        text: `Cannot tell with this meter: it may be wrong by ${plain(u)} ${unit}, the gate is ${plain(high - low)} wide`.trim(),
+        text: `Cannot tell with this meter: it may be wrong by ${tidy(u, 3)} ${unit}, the gate is ${tidy(high - low, 3)} wide`.trim(),
         margin: told,
       }
     return { verdict: 'pass', text: 'Good', margin: told }
@@ -40,13 +36,13 @@ export function judgeGate(gate: Gate, reading: number, meter?: Meter | null, uni
   if (u > 0 && -margin <= u + slack)
     return {
       verdict: 'unsure',
-      text: `Cannot tell with this meter: outside by ${plain(-margin)} ${unit}, and it may be wrong by ${plain(u)}`.trim(),
+      text: `Cannot tell with this meter: outside by ${tidy(-margin, 3)} ${unit}, and it may be wrong by ${tidy(u, 3)}`.trim(),
       margin: told,
     }
   for (const z of gate.zones ?? [])
     if ((z.low == null || reading >= z.low - slack) && (z.high == null || reading <= z.high + slack))
       return { verdict: 'fail', text: `${z.text}. ${z.then ?? ''}`.trim(), margin: told }
-  const side = gate.low != null && reading < low ? `${plain(low)} at least` : `${plain(high)} at most`
+  const side = gate.low != null && reading < low ? `${tidy(low, 3)} at least` : `${tidy(high, 3)} at most`
   return { verdict: 'fail', text: `Not good: ${side}`, margin: told }
 }
 

@@ -13,7 +13,7 @@ export function useRun() {
   const kept = shallowRef<Run | null>(null)
   const keptRecord = shallowRef<SiteRecord | null>(null)
   const turn = computed(() => `${job.revision.value} ${JSON.stringify(record.state.value.found)}`)
-  const told = useQuery(computed(() => ({ ...queries.run(job.id, hash(turn.value)), placeholderData: (before?: Run) => before })))
+  const told = useQuery(computed(() => ({ ...queries.run(job.id, turn.value), placeholderData: (before?: Run) => before })))
   const run = computed(() => told.data.value ?? kept.value)
   watch(
     told.data,
@@ -78,7 +78,6 @@ export function useRun() {
     retry: () => void told.refetch(),
     site,
     judging,
-    refreshSite: () => void asked.refetch(),
     meters,
     steps,
     where,
@@ -88,12 +87,6 @@ export function useRun() {
   }
 }
 export type RunView = ReturnType<typeof useRun>
-
-function hash(text: string): number {
-  let out = 7
-  for (let i = 0; i < text.length; i++) out = (out * 31 + text.charCodeAt(i)) | 0
-  return out
-}
 
 /** Breakers that are open: those whose opening was done and not undone by a later closing. */
 export function openBreakers(

@@ -18,6 +18,8 @@ export const when = (iso: string): string => {
 }
 /** Date and time as on a job sheet: 25 Nov 2026, 14:05. */
 export const moment = (iso: string): string => `${dayOf(new Date(iso))}, ${timeOf(new Date(iso))}`
+/** Today as a date is written in documents. */
+export const today = (): string => new Date().toISOString().slice(0, 10)
 /** Names that must fit a narrow place: all of up to three, else the first and how many more. */
 export const inBrief = (names: string[]): string =>
   names.length <= 3 && names.join(' ').length <= 11 ? names.join(' ') : `${names[0]} +${names.length - 1}`

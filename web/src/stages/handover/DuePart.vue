@@ -2,19 +2,19 @@
 import { computed } from 'vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import StateMark from '../../ui/StateMark.vue'
+import { today } from '../../ui/figures'
 import type { RunView } from '../../record/use-run'
 
 const props = defineProps<{ view: RunView }>()
 const due = computed(() => props.view.site.value?.due ?? [])
-const today = new Date().toISOString().slice(0, 10)
 </script>
 
 <template>
   <table v-if="due.length">
     <tbody>
       <tr v-for="d in due" :key="d.date + d.what" data-due>
-        <td><StateMark :state="d.date < today ? 'caution' : 'open'" /></td>
-        <td>{{ d.date }}{{ d.date < today ? ', late' : '' }}</td>
+        <td><StateMark :state="d.date < today() ? 'caution' : 'open'" /></td>
+        <td>{{ d.date }}{{ d.date < today() ? ', late' : '' }}</td>
         <td>{{ d.what }}</td>
         <td class="soft">{{ d.kind }}</td>
       </tr>

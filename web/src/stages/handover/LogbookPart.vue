@@ -6,6 +6,7 @@ import { computed, reactive, ref } from 'vue'
 import { api, ApiProblem, type LogOut } from '../../api/client'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import FileButton from '../../ui/FileButton.vue'
+import PickField from '../../ui/PickField.vue'
 import StateMark from '../../ui/StateMark.vue'
 import { moment } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
@@ -32,7 +33,7 @@ const made = reactive<Record<string, string>>({
 })
 const devices = computed(() => {
   const d = job.document.value
-  return [...(d?.units ?? []), ...(d?.sun?.chargers ?? []), ...(d?.bank?.modules ?? [])].map((x) => x.id)
+  return [...(d?.units ?? []), ...(d?.sun?.chargers ?? []), ...(d?.bank?.modules ?? [])].map((x) => [x.id, x.id] as const)
 })
 const limit = computed(() => made.kind === 'limit')
 const mayKeep = computed(() => (limit.value ? !!(made.text && made.from && made.to) : !!(made.text || made.code)))
@@ -57,7 +58,9 @@ const lines = computed(() =>
 )
 const shown = ref(40)
 
-const MEANINGS = ['', 'kind', 'when', 'device', 'code', 'text', 'cleared', 'count', 'seconds', 'menu', 'from', 'to']
+const MEANINGS = ['', 'kind', 'when', 'device', 'code', 'text', 'cleared', 'count', 'seconds', 'menu', 'from', 'to'].map(
+  (m) => [m, m || 'passed over'] as const,
+)
 const text = ref('')
 const list = ref<LogOut | null>(null)
 const said = ref('')
@@ -128,19 +131,8 @@ async function take() {
     </table>
   </section>
   <form class="new" aria-label="New entry" @submit.prevent="keep">
-    <label
-      >Entry
-      <select v-model="made.kind">
-        <option v-for="k in KINDS" :key="k">{{ k }}</option>
-      </select>
-    </label>
-    <label
-      >Device
-      <select v-model="made.device">
-        <option value="">site</option>
-        <option v-for="d in devices" :key="d">{{ d }}</option>
-      </select>
-    </label>
+    <span class="of">Entry <PickField v-model="made.kind" label="Entry" :choices="KINDS.map((k) => [k, k] as const)" /></span>
+    <span class="of">Device <PickField v-model="made.device" label="Device" :choices="[['', 'site'], ...devices]" /></span>
     <label v-if="!limit">Code <ElInput v-model="made.code" maxlength="40" :validate-event="false" /></label>
     <label class="wide"
       >{{ limit ? 'Which limit, and why' : 'Words' }} <ElInput v-model="made.text" maxlength="400" :validate-event="false"
@@ -163,16 +155,14 @@ async function take() {
   <section v-if="list" class="import" aria-label="Read list">
     <h2>What each column is</h2>
     <p class="columns">
-      <label v-for="c in list.columns" :key="c"
+      <span v-for="c in list.columns" :key="c" class="of"
         >{{ c }}
-        <select
-          :value="list.mapping[c] ?? ''"
-          :aria-label="`What ${c} is`"
-          @change="mean(c, ($event.target as HTMLSelectElement).value)"
-        >
-          <option v-for="m in MEANINGS" :key="m" :value="m">{{ m || 'passed over' }}</option>
-        </select>
-      </label>
+        <PickField
+          :model-value="list.mapping[c] ?? ''"
+          :label="`What ${c} is`"
+          :choices="MEANINGS"
+          @pick="(m) => mean(c, String(m))"
+      /></span>
     </p>
     <ul v-if="list.problems.length" class="bad" role="alert">
       <li v-for="p in list.problems.slice(0, 6)" :key="p.pointer">{{ p.pointer }}: {{ p.message }}</li>
@@ -232,7 +222,12 @@ async function take() {
 .wide {
   flex: 1 1 220px;
 }
-select,
+.of {
+  display: grid;
+}
+.of :deep(.pick) {
+  width: 130px;
+}
 input[type='date'] {
   font: inherit;
   min-height: 40px;

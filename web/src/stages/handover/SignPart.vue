@@ -6,6 +6,7 @@ import { computed, ref } from 'vue'
 import { api, ApiProblem } from '../../api/client'
 import { queries } from '../../api/queries'
 import CautionLine from '../../ui/CautionLine.vue'
+import PickField from '../../ui/PickField.vue'
 import StateMark from '../../ui/StateMark.vue'
 import { moment } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
@@ -19,7 +20,7 @@ const client = useQueryClient()
 const files = useQuery(queries.handovers(job.id))
 const name = ref('')
 const role = ref('commissioned it')
-const ROLES = ['commissioned it', 'was there and saw it', 'takes it over']
+const ROLES = ['commissioned it', 'was there and saw it', 'takes it over'].map((r) => [r, r] as const)
 const wrong = ref('')
 const busy = ref(false)
 const site = computed(() => props.view.site.value)
@@ -79,9 +80,7 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
         <label for="sign-name">Name in full</label>
         <ElInput id="sign-name" v-model="name" maxlength="120" :validate-event="false" />
         <label for="sign-role">Who</label>
-        <select id="sign-role" v-model="role">
-          <option v-for="r in ROLES" :key="r">{{ r }}</option>
-        </select>
+        <PickField id="sign-role" v-model="role" label="Who" :choices="ROLES" />
         <button class="first" :disabled="!name.trim() || !site?.may_close">Sign</button>
         <SyncNote :record="record" />
       </form>
@@ -133,14 +132,6 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
 }
 .sign :deep(.sync) {
   grid-column: 1 / 3;
-}
-select {
-  font: inherit;
-  min-height: 40px;
-  color: var(--ink);
-  background: var(--raised);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
 }
 .files span {
   display: block;

@@ -3,8 +3,7 @@
 import { ref, watch } from 'vue'
 import type { Ask } from '../../api/client'
 import KeptInput from '../../ui/KeptInput.vue'
-import { readNumber } from '../../ui/figures'
-import { plain } from '../../record/judge'
+import { readNumber, tidy } from '../../ui/figures'
 import type { ReadingState } from '../../record/types'
 
 const props = defineProps<{ ask: Ask; told?: ReadingState; big?: boolean; bare?: boolean; label?: string }>()
@@ -27,8 +26,8 @@ const range = (): string => {
   const g = props.ask.gate
   if (props.ask.expect) return props.ask.expect
   if (!g) return ''
-  if (g.low != null && g.high != null) return g.low === g.high ? plain(g.low) : `${plain(g.low)} to ${plain(g.high)}`
-  return g.low != null ? `≥ ${plain(g.low)}` : `≤ ${plain(g.high as number)}`
+  if (g.low != null && g.high != null) return g.low === g.high ? tidy(g.low, 3) : `${tidy(g.low, 3)} to ${tidy(g.high, 3)}`
+  return g.low != null ? `≥ ${tidy(g.low, 3)}` : `≤ ${tidy(g.high as number, 3)}`
 }
 </script>
 

@@ -3,7 +3,8 @@
 import { useMediaQuery } from '@vueuse/core'
 import { computed } from 'vue'
 import type { Ask } from '../../api/client'
-import { meterError, plain } from '../../record/judge'
+import { tidy } from '../../ui/figures'
+import { meterError } from '../../record/judge'
 import type { Meter } from '../../record/types'
 
 const props = defineProps<{ ask: Ask; value: number | null; verdict?: string | null; meter?: Meter | null }>()
@@ -40,9 +41,9 @@ const range = computed(() => {
   if (!g) return ''
   if (g.low != null && g.high != null)
     return g.low === g.high
-      ? `${plain(g.low)} ${props.ask.unit}, exactly`
-      : `${plain(g.low)} to ${plain(g.high)} ${props.ask.unit}`
-  return g.low != null ? `at least ${plain(g.low)} ${props.ask.unit}` : `at most ${plain(g.high as number)} ${props.ask.unit}`
+      ? `${tidy(g.low, 3)} ${props.ask.unit}, exactly`
+      : `${tidy(g.low, 3)} to ${tidy(g.high, 3)} ${props.ask.unit}`
+  return g.low != null ? `at least ${tidy(g.low, 3)} ${props.ask.unit}` : `at most ${tidy(g.high as number, 3)} ${props.ask.unit}`
 })
 const middle = computed(() => Math.min(width.value - 60, Math.max(60, (from.value + to.value) / 2)))
 const meterWords = computed(() => {
@@ -66,7 +67,7 @@ const meterWords = computed(() => {
       <template v-if="gate.expected != null && gate.low !== gate.high">
         <path :d="`M${x(gate.expected)} 46V80`" class="expected" />
         <text :x="Math.min(width - 30, Math.max(30, x(gate.expected)))" y="108" text-anchor="middle" class="expects">
-          {{ plain(gate.expected) }}
+          {{ tidy(gate.expected, 3) }}
         </text>
       </template>
       <text
@@ -77,7 +78,7 @@ const meterWords = computed(() => {
         :text-anchor="x(m.value) > width * 0.8 ? 'end' : x(m.value) < width * 0.2 ? 'start' : 'middle'"
         class="soft-text"
       >
-        {{ plain(m.value) }}: {{ m.text }}
+        {{ tidy(m.value, 3) }}: {{ m.text }}
       </text>
       <g v-if="value !== null" :class="['read', verdict]">
         <path :d="`M${x(value)} 40l9 -14h-18z`" class="arrow" />

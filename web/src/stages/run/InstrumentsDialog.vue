@@ -6,7 +6,8 @@ import 'element-plus/theme-chalk/el-input.css'
 import { reactive, ref } from 'vue'
 import { api, ApiProblem } from '../../api/client'
 import { queries } from '../../api/queries'
-import { readNumber } from '../../ui/figures'
+import PickField from '../../ui/PickField.vue'
+import { readNumber, today } from '../../ui/figures'
 import type { Meter } from '../../record/types'
 
 const open = defineModel<boolean>({ required: true })
@@ -57,7 +58,6 @@ async function drop(name: string) {
   await api.dropInstrument(name)
   await client.invalidateQueries({ queryKey: ['instruments'] })
 }
-const today = new Date().toISOString().slice(0, 10)
 </script>
 
 <template>
@@ -84,7 +84,9 @@ const today = new Date().toISOString().slice(0, 10)
             <td>{{ m.name }}</td>
             <td>{{ KINDS.find(([k]) => k === (m.kind ?? ''))?.[1] ?? m.kind }}</td>
             <td class="num">±{{ m.pct ?? 0 }} %{{ m.digits ? ` + ${m.digits} × ${m.step ?? 0}` : '' }}</td>
-            <td :class="{ late: m.due && m.due < today }">{{ m.due ?? '' }}{{ m.due && m.due < today ? ', overdue' : '' }}</td>
+            <td :class="{ late: m.due && m.due < today() }">
+              {{ m.due ?? '' }}{{ m.due && m.due < today() ? ', overdue' : '' }}
+            </td>
             <td>
               <button class="plain" :aria-label="`Change ${m.name}`" @click="take(m as Meter)">Change</button>
               <button class="plain" :aria-label="`Take out ${m.name}`" @click="drop(m.name)">Take out</button>
@@ -96,12 +98,7 @@ const today = new Date().toISOString().slice(0, 10)
     </div>
     <form class="new" @submit.prevent="keep">
       <label>Name <ElInput v-model="made.name" maxlength="120" :validate-event="false" /></label>
-      <label
-        >Measures
-        <select v-model="made.kind">
-          <option v-for="[k, w] in KINDS" :key="k" :value="k">{{ w }}</option>
-        </select>
-      </label>
+      <span>Measures <PickField v-model="made.kind" label="Measures" :choices="KINDS" /></span>
       <label>± % of the reading <ElInput v-model="made.pct" inputmode="decimal" :validate-event="false" /></label>
       <label>+ digits <ElInput v-model="made.digits" inputmode="decimal" :validate-event="false" /></label>
       <label>One digit is <ElInput v-model="made.step" inputmode="decimal" placeholder="0.01" :validate-event="false" /></label>
@@ -123,7 +120,9 @@ const today = new Date().toISOString().slice(0, 10)
 .scroll {
   overflow-x: auto;
 }
-select,
+.new :deep(.pick) {
+  width: 100%;
+}
 input[type='date'] {
   font: inherit;
   min-height: 40px;

@@ -2,7 +2,7 @@
 // Figures measured on site that the plan would take: accepted by a press, or left with the reason told.
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
-import { plain } from '../../record/judge'
+import { tidy } from '../../ui/figures'
 import type { RunView } from '../../record/use-run'
 
 const props = defineProps<{ view: RunView }>()
@@ -11,7 +11,7 @@ const open = computed(() =>
   (props.view.site.value?.proposals ?? []).filter((p) => !p.answer && !(p.name in job.record.state.value.proposals)),
 )
 type P = (typeof open.value)[number]
-const shown = (v: unknown) => (typeof v === 'number' ? plain(v, 4) : v === null || v === undefined ? 'nothing' : String(v))
+const shown = (v: unknown) => (typeof v === 'number' ? tidy(v, 4) : v === null || v === undefined ? 'nothing' : String(v))
 async function answer(p: P, shownAs: 'accept' | 'leave') {
   if (shownAs === 'accept') job.set(p.pointer, p.value)
   await job.record.add({
@@ -30,7 +30,7 @@ async function answer(p: P, shownAs: 'accept' | 'leave') {
     <ul>
       <li v-for="p in open" :key="p.name">
         <span
-          ><b>{{ p.label }}</b> {{ shown(p.value) }}<template v-if="p.error"> ± {{ plain(p.error, 3) }}</template> {{ p.unit }}
+          ><b>{{ p.label }}</b> {{ shown(p.value) }}<template v-if="p.error"> ± {{ tidy(p.error, 3) }}</template> {{ p.unit }}
           <span class="soft">the job says {{ shown(p.before) }}</span></span
         >
         <span class="buttons">

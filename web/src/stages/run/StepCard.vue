@@ -6,9 +6,10 @@ import { useIntervalFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import type { Ask, RunStep } from '../../api/client'
 import FileButton from '../../ui/FileButton.vue'
+import PickField from '../../ui/PickField.vue'
 import StateMark from '../../ui/StateMark.vue'
-import { moment } from '../../ui/figures'
-import { judgeGate, plain, sameText } from '../../record/judge'
+import { moment, tidy } from '../../ui/figures'
+import { judgeGate, sameText } from '../../record/judge'
 import type { RunView } from '../../record/use-run'
 import type { Meter, NewEvent } from '../../record/types'
 import AskField from './AskField.vue'
@@ -53,6 +54,7 @@ const meterOf = (kind: string | undefined): Meter | null => {
   const all = fitting(kind)
   return all.find((m) => m.name === chosen.value[kind]) ?? all.find((m) => m.kind === kind) ?? null
 }
+const exactness = (m: Meter) => `${m.name}, ±${m.pct ?? 0} %${m.digits ? ` + ${m.digits} digits` : ''}`
 function choose(kind: string, name: string) {
   chosen.value = { ...chosen.value, [kind]: name }
   localStorage.setItem('ewerer:meters', JSON.stringify(chosen.value))
@@ -108,7 +110,7 @@ const press = (name: string) => record.add({ kind: 'timer', step: props.step.id,
 const since = (i: number) => {
   const all = props.step.stopwatch ?? []
   const [a, b] = [told.value?.timers[all[0] ?? ''], told.value?.timers[all[i] ?? '']]
-  return i && a && b ? `${plain((Date.parse(b) - Date.parse(a)) / 1000, 1)} s` : b ? b.slice(11, 19) : ''
+  return i && a && b ? `${tidy((Date.parse(b) - Date.parse(a)) / 1000, 1)} s` : b ? b.slice(11, 19) : ''
 }
 
 const mustWait = computed(() => props.step.kind === 'wait' && !!props.step.wait_s && left.value !== 0)
@@ -348,15 +350,13 @@ watch(
     </p>
 
     <p v-for="k in kinds" :key="k" class="line meter">
-      <label
-        >{{ METERS[k] ?? k }}
-        <select :value="meterOf(k)?.name ?? ''" @change="choose(k, ($event.target as HTMLSelectElement).value)">
-          <option value="">not named</option>
-          <option v-for="m in fitting(k)" :key="m.name" :value="m.name">
-            {{ m.name }}, ±{{ m.pct ?? 0 }} %{{ m.digits ? ` + ${m.digits} digits` : '' }}
-          </option>
-        </select>
-      </label>
+      <span>{{ METERS[k] ?? k }}</span>
+      <PickField
+        :model-value="meterOf(k)?.name ?? ''"
+        :label="METERS[k] ?? k"
+        :choices="[['', 'not named'], ...fitting(k).map((m) => [m.name, exactness(m)] as [string, string])]"
+        @pick="(name) => choose(k, String(name))"
+      />
       <button class="link" @click="emit('instruments')">Instruments</button>
     </p>
 
@@ -415,8 +415,8 @@ watch(
       <li v-for="f in judged.figures" :key="f.name">
         {{ f.word }}
         <b
-          >{{ f.value === null || f.value === undefined ? 'unknown' : plain(f.value)
-          }}<template v-if="f.error"> ± {{ plain(f.error) }}</template> {{ f.unit }}</b
+          >{{ f.value === null || f.value === undefined ? 'unknown' : tidy(f.value, 3)
+          }}<template v-if="f.error"> ± {{ tidy(f.error, 3) }}</template> {{ f.unit }}</b
         >
       </li>
     </ul>
@@ -551,13 +551,8 @@ h2 {
   min-width: 120px;
   font-size: 17px;
 }
-.meter select {
-  font: inherit;
-  min-height: 40px;
-  color: var(--ink);
-  background: var(--raised);
-  border: 1px solid var(--rule);
-  border-radius: 3px;
+.meter :deep(.pick) {
+  width: 270px;
 }
 .read {
   display: grid;
