@@ -243,7 +243,10 @@ def test_an_event_list_is_read_and_reading_it_twice_adds_nothing(mine, job):
     assert [e["id"] for e in again["entries"]] == [e["id"] for e in read["entries"]]
     assert b"F13" in mine.get(f"/api/jobs/{job}/log.csv").content
     assert mine.get(f"/api/jobs/{job}/record").json()["faults"][0]["code"] == "F12"
-    assert_problem(post(mine, f"/jobs/{job}/log", {"text": "a,b\n1,2"}), 422)
+    assert_problem(post(mine, f"/jobs/{job}/log", {"text": " \n"}), 422)
+    for mapping in (None, {}, {"a": "when"}):
+        unknown = post(mine, f"/jobs/{job}/log", {"text": "a,b\n1,2", "mapping": mapping}).json()
+        assert unknown["columns"] == ["a", "b"] and unknown["entries"] == [] and unknown["problems"][0]["pointer"] == "/mapping"
 
 
 def test_two_people_of_a_crew_on_one_run(mine, job):

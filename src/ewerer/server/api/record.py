@@ -252,7 +252,13 @@ def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[st
     job_at(request, id)
     columns, guessed = header_of(body.text)
     mapping = body.mapping if body.mapping is not None else guessed
-    entries, problems = read_log(body.text, mapping)
+    try:
+        entries, problems = read_log(body.text, mapping)
+    except DocumentError as error:
+        if not columns:
+            raise
+        # Nobody has said yet which column is which: that is asked, not refused.
+        entries, problems = [], error.problems
     told = [e.model_dump(mode="json", by_alias=True, exclude_none=True) for e in entries]
     lines = [{"id": "log:" + hashlib.sha256(canonical(e).encode()).hexdigest()[:24], "entry": e} for e in told]
     return {"columns": columns, "mapping": mapping, "entries": lines, "problems": [p.model_dump(mode="json") for p in problems]}
