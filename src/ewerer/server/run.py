@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import socket
 import sys
+import threading
 from pathlib import Path
 from typing import Any, cast
 
@@ -41,9 +42,10 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
 
     call_command("migrate", verbosity=0, interactive=False)
     if demo:
-        from .demo import NAME, PASSWORD, load_demo
+        from .demo import NAME, PASSWORD, load_demo, seal_demo
 
         load_demo()
+        threading.Thread(target=seal_demo, daemon=True).start()
         print(
             f"Ewerer is at http://{host}:{port}/",
             f"Sign in as {NAME} with password {PASSWORD}",
