@@ -49,6 +49,7 @@ build: $(S)/web
 
 test: lint $(S)/python-test $(S)/web $(S)/chromium
 	@$(PY) -m tests.streams var/streams.json
+	@$(PY) -m tests.numbers var/numbers.json
 	@cd web && npm run -s test
 	@$(PY) -m pytest tests -n auto --dist loadfile --cov=ewerer --cov-branch --cov-report= --cov-fail-under=94
 
