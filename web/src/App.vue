@@ -2,7 +2,7 @@
 import { onMounted, ref } from 'vue'
 import { ApiProblem } from './api/client'
 import SignIn from './session/SignIn.vue'
-import { refreshSession, session } from './session/use-session'
+import { expired, refreshSession, session } from './session/use-session'
 import './ui/theme'
 
 const failure = ref<ApiProblem | null>(null)
@@ -26,7 +26,10 @@ onMounted(start)
   </main>
   <main v-else-if="!session" class="centre" aria-busy="true"><p class="lede">Opening</p></main>
   <SignIn v-else-if="!session.signed_in" />
-  <RouterView v-else />
+  <template v-else>
+    <RouterView />
+    <SignIn v-if="expired" again />
+  </template>
 </template>
 
 <style>

@@ -31,6 +31,7 @@ export const aField = (pointer: string, label: string, stage = 'site', more: Par
   scale: 1,
   choices: [],
   default: '',
+  whole: false,
   ...more,
 })
 

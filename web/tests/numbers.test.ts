@@ -1,3 +1,4 @@
+// @ts-expect-error Node's own module, without its types here
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
 import { readNumber, type Wanted } from '../src/ui/numbers'

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { api, ApiProblem, type Job, type Plan, type Saved } from '../src/api/client'
+import { tab } from '../src/job/draft'
 import { createJob } from '../src/job/use-job'
 import { newClient } from './mounting'
 
@@ -11,6 +12,7 @@ describe('the open job', () => {
   beforeEach(() => {
     vi.useFakeTimers()
     localStorage.clear()
+    sessionStorage.clear()
     vi.spyOn(api, 'job').mockResolvedValue({ ...saved(3), id: 'j', put_away: false, document } as never)
     vi.spyOn(api, 'plan').mockResolvedValue({ findings: [], stages: [] } as unknown as Plan)
   })
@@ -20,7 +22,9 @@ describe('the open job', () => {
   })
   async function opened() {
     const job = createJob('j', newClient())
-    await job.open()
+    const opening = job.open()
+    await vi.advanceTimersByTimeAsync(200) // other tabs are asked
+    await opening
     return job
   }
 
@@ -45,11 +49,11 @@ describe('the open job', () => {
     job.set('/bank/fuse_a', 300)
     await settle()
     expect(job.state.value).toBe('offline')
-    expect(localStorage.getItem('ewerer:draft:j')).toContain('300')
+    expect(localStorage.getItem(`ewerer:draft:j:${tab()}`)).toContain('300')
     await settle(5000)
     expect(save).toHaveBeenCalledTimes(2)
     expect(job.state.value).toBe('saved')
-    expect(localStorage.getItem('ewerer:draft:j')).toBeNull()
+    expect(localStorage.getItem(`ewerer:draft:j:${tab()}`)).toBeNull()
   })
 
   it('takes a draft up again after a crash', async () => {
@@ -60,18 +64,142 @@ describe('the open job', () => {
     expect(job.restored.value).toBe(true)
   })
 
-  it('shows both versions on a conflict and loses neither', async () => {
-    const theirs = { ...document, name: 'Theirs' }
-    const late = { current_revision: 7, saved_by: 'bob', saved_at: '', theirs, yours: document }
-    const save = vi.spyOn(api, 'saveJob').mockRejectedValueOnce(new ApiProblem(409, 'late', '', [], late))
+  const late = (theirs: object, revision = 7) =>
+    new ApiProblem(409, 'late', '', [], { current_revision: revision, saved_by: 'bob', saved_at: '', theirs, yours: document })
+
+  it('asks only what both changed, and loses neither', async () => {
+    const theirs = { ...document, name: 'Theirs', bank: { fuse_a: 500 } }
+    const save = vi.spyOn(api, 'saveJob').mockRejectedValueOnce(late(theirs))
     const job = await opened()
     job.set('/name', 'Mine')
     await settle()
     expect(job.state.value).toBe('conflict')
+    expect(job.stale.value?.clashes.map((c) => c.pointer)).toEqual(['/name'])
     save.mockResolvedValue(saved(8))
     await job.settleConflict('mine')
     expect(save.mock.lastCall?.[1]).toBe(7)
-    expect(job.document.value?.name).toBe('Mine')
+    expect(job.document.value).toMatchObject({ name: 'Mine', bank: { fuse_a: 500 } })
+  })
+  it('takes theirs for one field and keeps the rest, and it can be undone', async () => {
+    const save = vi.spyOn(api, 'saveJob').mockRejectedValueOnce(late({ ...document, name: 'Theirs' }))
+    const job = await opened()
+    job.setAll([
+      ['/name', 'Mine'],
+      ['/bank/fuse_a', 250],
+    ])
+    await settle()
+    save.mockResolvedValue(saved(8))
+    await job.settleConflict((clash) => (clash.pointer === '/name' ? 'theirs' : 'mine'))
+    expect(job.document.value).toMatchObject({ name: 'Theirs', bank: { fuse_a: 250 } })
+    expect(save.mock.lastCall?.[2]).toMatchObject({ name: 'Theirs', bank: { fuse_a: 250 } })
+    job.undo()
+    expect(job.at('/name')).toBe('Mine')
+  })
+  it('puts together what two people changed apart, without a question', async () => {
+    const save = vi
+      .spyOn(api, 'saveJob')
+      .mockRejectedValueOnce(late({ ...document, name: 'Theirs' }))
+      .mockResolvedValue(saved(8))
+    const job = await opened()
+    job.set('/bank/fuse_a', 250)
+    await settle()
+    await settle()
+    expect(job.state.value).toBe('saved')
+    expect(job.mergedFrom.value).toBe('bob')
+    expect(save.mock.lastCall?.slice(1)).toEqual([7, { ...document, name: 'Theirs', bank: { fuse_a: 250 } }])
+  })
+  it('takes over what somebody else saved when the window is looked at again', async () => {
+    const save = vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const job = await opened()
+    vi.mocked(api.job).mockResolvedValue({
+      ...saved(5),
+      id: 'j',
+      put_away: false,
+      document: { ...document, name: 'Theirs' },
+    } as never)
+    window.dispatchEvent(new Event('focus'))
+    await settle(100)
+    expect(job.at('/name')).toBe('Theirs')
+    expect(job.revision.value).toBe(5)
+    expect(save).not.toHaveBeenCalled()
+  })
+  const refused = (pointer: string) =>
+    new ApiProblem(422, 'Refused', 'one thing', [{ pointer, message: 'too low', value: -5, expected: 'more' }] as never)
+
+  it('saves everything but the field that is refused', async () => {
+    const save = vi
+      .spyOn(api, 'saveJob')
+      .mockImplementation((_, __, doc) =>
+        (doc as { bank?: { fuse_a?: number } }).bank?.fuse_a === -5
+          ? Promise.reject(refused('/bank/fuse_a'))
+          : Promise.resolve(saved(4)),
+      )
+    const job = await opened()
+    job.set('/bank/fuse_a', -5)
+    job.set('/name', 'Other')
+    await settle()
+    expect(save.mock.lastCall?.[2]).toMatchObject({ name: 'Other', bank: { fuse_a: 400 } })
+    expect(job.state.value).toBe('refused')
+    expect(job.refusals.value.map((p) => p.pointer)).toEqual(['/bank/fuse_a'])
+    expect(job.at('/bank/fuse_a')).toBe(-5)
+    expect(localStorage.getItem(`ewerer:draft:j:${tab()}`)).toContain('-5')
+    job.set('/bank/fuse_a', 300)
+    await settle()
+    expect(job.state.value).toBe('saved')
+  })
+  it('plans the rest while a field is refused', async () => {
+    vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const job = await opened()
+    vi.mocked(api.plan).mockImplementation((doc) =>
+      (doc as { bank?: { fuse_a?: number } }).bank?.fuse_a === -5
+        ? Promise.reject(refused('/bank/fuse_a'))
+        : Promise.resolve({ job: (doc as Job).name, findings: [], stages: [] } as unknown as Plan),
+    )
+    job.set('/bank/fuse_a', -5)
+    job.set('/name', 'Other')
+    await settle()
+    expect(job.plan.value?.job).toBe('Other')
+    expect(job.problemAt.value.get('/bank/fuse_a')?.message).toBe('too low')
+    expect(job.planState.value).toBe('fresh')
+  })
+  it('says that a plan is old after a failure, asks again by itself, and is fresh again', async () => {
+    vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const job = await opened()
+    const made = job.planMadeAt.value
+    vi.mocked(api.plan).mockRejectedValue(new ApiProblem(500, 'The server failed', 'It answered 500.'))
+    job.set('/name', 'A')
+    await settle(400)
+    expect(job.planState.value).toBe('old')
+    expect(job.planMadeAt.value).toBe(made)
+    await settle(60_000)
+    expect(job.planState.value).toBe('old')
+    vi.mocked(api.plan).mockResolvedValue({ job: 'new', findings: [], stages: [] } as unknown as Plan)
+    await settle(20_000)
+    expect(job.planState.value).toBe('fresh')
+    expect(job.plan.value?.job).toBe('new')
+  })
+  it('saves within three seconds however long somebody types', async () => {
+    const save = vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const job = await opened()
+    for (let i = 0; i < 30; i++) {
+      job.set('/name', `Name ${i}`)
+      await settle(100)
+    }
+    expect(save).toHaveBeenCalled()
+  })
+  it('keeps half a text and the steps of undo over a reload of the tab', async () => {
+    vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const first = await opened()
+    first.set('/bank/fuse_a', 250)
+    first.typed.keep('/bank/modules/0/resting_v', '53.')
+    await settle()
+    await first.close()
+    vi.mocked(api.job).mockResolvedValue({ ...saved(4), id: 'j', put_away: false, document: first.document.value } as never)
+    const again = await opened()
+    expect(again.typed.at('/bank/modules/0/resting_v')).toBe('53.')
+    expect(again.restored.value).toBe(true)
+    expect(again.undo()).toBe('/bank/fuse_a')
+    expect(again.at('/bank/fuse_a')).toBe(400)
   })
 
   it('undoes, redoes, and never saves a what-if', async () => {

@@ -1,12 +1,15 @@
 // Every question to the server with its key and its way of asking, in one place.
 import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
-import { api, ApiProblem, type Job } from './client'
+import { withoutRefused } from '../job/refused'
+import { api, ApiProblem, type Job, type ProblemOut } from './client'
 
 export const PAGE = 50
 const AGES = { staleTime: Infinity, gcTime: Infinity }
 /** Ask again, ever more slowly, while the server is away; a few times when it failed; never what it refused. */
 export const patient = (times: number, error: unknown): boolean =>
   error instanceof ApiProblem && (error.offline || (error.status >= 500 && times < 5))
+/** Ask again as long as the page is open, also after a failure; never what was refused. */
+const tireless = (_: number, error: unknown): boolean => error instanceof ApiProblem && (error.offline || error.status >= 500)
 export const slower = (times: number): number => Math.min(1000 * 2 ** times, 15_000)
 const live = { retry: patient, retryDelay: slower, networkMode: 'always' as const, gcTime: 5_000 }
 
@@ -33,13 +36,28 @@ export const queries = {
   rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules, ...AGES }),
   symptoms: () => queryOptions({ queryKey: ['symptoms'], queryFn: api.symptoms, ...AGES }),
   protocols: () => queryOptions({ queryKey: ['protocols'], queryFn: api.protocols, ...AGES }),
-  /** The plan of a document as it stands at `turn`. */
-  plan: (id: string, turn: number, document: Job) =>
+  /** The plan of a document as it stands at `turn`; of all but what is refused, where `origin` says what stood there before. */
+  plan: (id: string, turn: number, document: Job, origin: Job | null) =>
     queryOptions({
       queryKey: ['plan', id, turn],
-      queryFn: ({ signal }) => api.plan(document, signal),
+      queryFn: async ({ signal }) => {
+        let asked = document
+        let problems: ProblemOut[] = []
+        for (;;) {
+          try {
+            return { plan: await api.plan(asked, signal), problems, at: new Date().toISOString() }
+          } catch (error) {
+            if (!(error instanceof ApiProblem) || error.status !== 422 || !origin || problems.length > 20) throw error
+            const less = withoutRefused(asked, origin, error.problems)
+            problems = [...problems, ...error.problems]
+            if (!less) throw new ApiProblem(422, error.title, error.detail, problems)
+            asked = less
+          }
+        }
+      },
       staleTime: Infinity,
       ...live,
+      retry: tireless,
     }),
   order: (id: string, unit: string, turn: number, document: Job) =>
     queryOptions({

@@ -7725,6 +7725,15 @@ export interface components {
             choices: components["schemas"]["ChoiceOut"][];
             /** Default */
             default: string | number;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /** Page[FieldOut] */
         Page_FieldOut_: {

@@ -1,11 +1,13 @@
-// Undo and redo of a document that is never changed in place.
+// Undo and redo of a document that is never changed in place; survives a reload of its tab.
 import { computed, shallowRef } from 'vue'
 import type { Job } from '../api/client'
 
 const MOST = 100
+const KEPT = 12
 const TYPING_MS = 1500
+const key = (id: string) => `ewerer:undo:${id}`
 
-export function createHistory() {
+export function createHistory(id = '') {
   const undone = shallowRef<Job[]>([])
   const done = shallowRef<Job[]>([])
   let last = { pointer: '', at: 0 }
@@ -25,6 +27,26 @@ export function createHistory() {
     to.value = [...to.value, now]
     return next
   }
+  /** Kept for this tab, beside the document it belongs to. */
+  function keep(now: Job) {
+    try {
+      const held = { now, done: done.value.slice(-KEPT), undone: undone.value.slice(-KEPT) }
+      sessionStorage.setItem(key(id), JSON.stringify(held))
+    } catch {
+      sessionStorage.removeItem(key(id))
+    }
+  }
+  /** Take up what was kept, if it belongs to the document as it is. */
+  function take(now: Job) {
+    try {
+      const held = JSON.parse(sessionStorage.getItem(key(id)) ?? 'null') as { now: Job; done: Job[]; undone: Job[] } | null
+      if (!held || JSON.stringify(held.now) !== JSON.stringify(now)) return
+      done.value = held.done
+      undone.value = held.undone
+    } catch {
+      sessionStorage.removeItem(key(id))
+    }
+  }
   return {
     note,
     /** The document before the last change, null where there is none. */
@@ -34,6 +56,10 @@ export function createHistory() {
       done.value = []
       undone.value = []
     },
+    keep,
+    take,
+    before: computed(() => done.value.at(-1) ?? null),
+    after: computed(() => undone.value.at(-1) ?? null),
     canUndo: computed(() => done.value.length > 0),
     canRedo: computed(() => undone.value.length > 0),
   }

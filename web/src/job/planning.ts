@@ -1,4 +1,5 @@
-// The plan of the open document: asked for anew shortly after each change, the one before shown until it is there.
+// The plan of the open document: asked for anew shortly after each change, the one before shown until it is there, and said to be old
+// where it is. A refused figure does not hold up the plan of the rest.
 import { useQuery, type QueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, shallowRef, watch, type Ref } from 'vue'
 import { ApiProblem, type Job, type Plan, type ProblemOut } from '../api/client'
@@ -6,35 +7,50 @@ import { lastGood } from '../api/last-good'
 import { queries } from '../api/queries'
 
 const PLAN_AFTER_MS = 60
+/** A plan that is there sooner was never missed. */
+const WORKING_AFTER_MS = 300
+export type PlanState = 'fresh' | 'working' | 'old'
 
-export function createPlanning(id: string, document: Ref<Job | null>, client: QueryClient) {
+export function createPlanning(id: string, document: Ref<Job | null>, origin: () => Job | null, client: QueryClient) {
   /** Counts the documents that were planned; part of the key of everything that follows the plan. */
   const turn = ref(0)
   const asked = shallowRef<Job | null>(null)
-  const problems = shallowRef<ProblemOut[]>([])
   const failure = ref('')
+  const refused = shallowRef<ProblemOut[]>([])
+  const working = ref(false)
   let timer = 0
+  let slow = 0
 
   const told = useQuery(
     computed(() => ({
-      ...queries.plan(id, turn.value, asked.value as Job),
+      ...queries.plan(id, turn.value, asked.value as Job, origin()),
       enabled: asked.value !== null,
     })),
     client,
   )
-  const plan: Ref<Plan | null> = lastGood(told)
-  watch(plan, () => {
-    problems.value = []
+  const last = lastGood(told)
+  const plan: Ref<Plan | null> = computed(() => last.value?.plan ?? null)
+  const madeAt = computed(() => last.value?.at ?? '')
+  const problems = computed(() => (refused.value.length ? refused.value : (last.value?.problems ?? [])))
+  watch(last, () => {
+    refused.value = []
     failure.value = ''
   })
   watch(
     () => told.error.value,
     (error) => {
       if (!(error instanceof ApiProblem)) return
-      if (error.status === 422) problems.value = error.problems
+      if (error.status === 422) refused.value = error.problems
       else failure.value = error.message
     },
   )
+  const away = computed(() => told.failureReason.value instanceof ApiProblem && told.failureReason.value.status !== 422)
+  watch([told.isFetching, turn], ([fetching]) => {
+    window.clearTimeout(slow)
+    if (fetching) slow = window.setTimeout(() => (working.value = true), WORKING_AFTER_MS)
+    else working.value = false
+  })
+  const state = computed<PlanState>(() => (away.value || failure.value ? 'old' : working.value ? 'working' : 'fresh'))
   function now() {
     window.clearTimeout(timer)
     asked.value = document.value
@@ -56,9 +72,11 @@ export function createPlanning(id: string, document: Ref<Job | null>, client: Qu
     plan,
     problems,
     failure,
+    state,
+    madeAt,
     planning: computed(() => told.isFetching.value),
-    /** The server is away; the question is asked again by itself. */
-    away: computed(() => told.failureReason.value instanceof ApiProblem && told.failureReason.value.offline),
+    /** The server is away or failed; the question is asked again by itself. */
+    away,
     make,
     soon,
     again: () => void told.refetch(),

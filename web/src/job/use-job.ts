@@ -4,12 +4,14 @@ import { useEventListener } from '@vueuse/core'
 import { computed, inject, provide, ref, shallowRef, watch, type InjectionKey } from 'vue'
 import { api, ApiProblem, type Job } from '../api/client'
 import { createAutosave } from './autosave'
-import { dropDraft, loadDraft } from './draft'
+import { dropDraft, loadDraft, tab, tabs } from './draft'
 import { createHistory } from './history'
+import type { Settle } from './merge'
 import { createPlanning } from './planning'
+import { createTyped } from './typed'
 import { createRecord } from '../record/use-record'
 import type { Mark } from '../record/fold'
-import { parts, read, write } from './pointer'
+import { differences, parts, read, write } from './pointer'
 
 export type { SaveState } from './autosave'
 
@@ -25,7 +27,23 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   const aim = ref('')
   let beforeWhatIf: Job | null = null
 
-  const saving = createAutosave(id, document, () => whatIf.value)
+  /** Who saved in between, after a merge that needed no question. */
+  const mergedFrom = ref('')
+  const typed = createTyped(() => saving.draft())
+  const saving = createAutosave(id, document, {
+    paused: () => whatIf.value,
+    typed: () => typed.texts.value,
+    merged(next, by) {
+      if (document.value) history.note(document.value)
+      document.value = next
+      mergedFrom.value = by
+      planning.soon()
+    },
+    saved: (revision) => among.say({ kind: 'saved', job: id, revision, tab: tab() }),
+  })
+  const among = tabs((news) => {
+    if (news.kind === 'saved' && news.job === id && news.revision > saving.revision.value) void look()
+  })
   const record = createRecord(id)
   /** The document with what its record says of the devices laid over it: what is planned, and what the sheets show. */
   const laid = computed<Job | null>(() => {
@@ -40,8 +58,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     if (Object.keys(marks).length) out.sheet_marks = marks as Job['sheet_marks']
     return out
   })
-  const planning = createPlanning(id, laid, client)
-  const history = createHistory()
+  const planning = createPlanning(id, laid, () => saving.origin.value, client)
+  const history = createHistory(id)
   const problemAt = computed(() => new Map(planning.problems.value.map((p) => [p.pointer, p])))
   watch(planning.away, (away) => {
     if (away && saving.state.value !== 'saved') saving.state.value = 'offline'
@@ -53,15 +71,20 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     try {
       const job = await api.job(id)
       saving.stands(job)
-      const draft = loadDraft(id)
+      saving.origin.value = job.document
+      const draft = loadDraft(id, await among.others())
       const differs = draft && JSON.stringify(draft.document) !== JSON.stringify(job.document)
       document.value = differs ? draft.document : job.document
+      if (draft) typed.take(draft.typed ?? {})
+      restored.value = !!differs || !!Object.keys(typed.texts.value).length
       if (differs) {
-        restored.value = true
         saving.revision.value = draft.base
+        // Without what it was made from, a merge would not know whose each difference is: the server's answer decides.
+        saving.origin.value = draft.base === job.revision ? job.document : (draft.origin ?? null)
         saving.state.value = 'unsaved'
         saving.schedule(0)
-      } else dropDraft(id)
+      } else if (!restored.value) dropDraft(id)
+      history.take(document.value)
       await record.open()
       // Without a network there is no new plan; the stages open all the same, and it is asked for again by itself.
       await Promise.race([planning.make(), new Promise((go) => setTimeout(go, OPEN_WITHOUT_MS))])
@@ -77,6 +100,22 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     document.value = next
     saving.changed()
     planning.soon()
+    if (!whatIf.value) history.keep(next)
+  }
+  /** See whether somebody else has saved; take it over, or merge it with what is typed here. */
+  async function look() {
+    if (loading.value || !document.value || whatIf.value || saving.state.value === 'conflict' || saving.state.value === 'saving')
+      return
+    let now
+    try {
+      now = await api.job(id)
+    } catch (error) {
+      if (error instanceof ApiProblem) return
+      throw error
+    }
+    if (now.revision <= saving.revision.value || !document.value) return
+    if (saving.state.value !== 'saved') return void saving.save()
+    saving.between({ ...now, current_revision: now.revision, theirs: now.document, yours: document.value } as never)
   }
   function change(next: Job, pointer = '') {
     if (!document.value) return
@@ -118,16 +157,24 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     if (!document.value) return
     change(writes.reduce((doc, [pointer, value]) => write(doc, pointer, value), document.value))
   }
-  function undo() {
-    const next = document.value && history.undo(document.value)
-    if (next) show(next)
+  /** The places that differ between the document and another. */
+  const placesOf = (other: Job | null): string[] =>
+    other && document.value ? differences(document.value, other).filter((p) => !p.startsWith('/ewerer')) : []
+  /** Take the last change back; the place it was at, to go there. */
+  function turnTo(step: (now: Job) => Job | null): string {
+    typed.flush()
+    const before = document.value
+    const next = before && step(before)
+    if (!next) return ''
+    const [first = ''] = placesOf(next)
+    show(next)
+    return first
   }
-  function redo() {
-    const next = document.value && history.redo(document.value)
-    if (next) show(next)
-  }
+  const undo = () => turnTo(history.undo)
+  const redo = () => turnTo(history.redo)
 
   async function enterWhatIf() {
+    typed.flush()
     saving.stop()
     if (saving.state.value === 'unsaved') await saving.save()
     beforeWhatIf = document.value
@@ -154,21 +201,26 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     beforeWhatIf = null
   }
 
-  async function settleConflict(choice: 'mine' | 'theirs') {
+  /** Settle what both changed: mine or theirs for all, or one by one. */
+  async function settleConflict(choice: 'mine' | 'theirs' | Settle) {
     const late = saving.stale.value
-    if (!late) return
-    saving.stale.value = null
-    saving.revision.value = late.current_revision
+    const before = document.value
+    if (!late || !before) return
     if (choice === 'theirs') {
-      if (document.value) history.note(document.value)
+      history.note(before)
+      saving.decide(() => 'theirs')
       document.value = late.theirs
       saving.state.value = 'saved'
       dropDraft(id)
       await planning.make()
-    } else {
-      saving.state.value = 'unsaved'
-      await saving.save()
+      return
     }
+    const next = saving.decide(typeof choice === 'function' ? choice : () => 'mine')
+    if (next && next !== before) {
+      history.note(before)
+      show(next)
+    }
+    await saving.save()
   }
 
   const listening = [
@@ -177,11 +229,15 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
       planning.again()
     }),
     useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
-      const s = saving.state.value
-      if (whatIf.value || (s !== 'saved' && s !== 'offline')) event.preventDefault()
+      typed.flush()
+      // Everything typed stands in the draft; only what is tried in a what-if would be gone.
+      if (whatIf.value) event.preventDefault()
     }),
+    useEventListener(window, 'focus', () => void look()),
   ]
   async function close() {
+    typed.flush()
+    among.close()
     listening.forEach((stop) => stop())
     planning.stop()
     record.close()
@@ -199,6 +255,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     turn: planning.turn,
     planned: planning.asked,
     planning: planning.planning,
+    planState: planning.state,
+    planMadeAt: planning.madeAt,
     planFailure: planning.failure,
     planAway: planning.away,
     planAgain: planning.again,
@@ -209,17 +267,29 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     savedBy: saving.savedBy,
     state: saving.state,
     failure: saving.failure,
+    refusals: saving.refusals,
+    mergedFrom,
+    typed,
+    look,
+    origin: saving.origin,
     stale: saving.stale,
     loading,
     loadError,
     whatIf,
     restored,
     aim,
+    /** The place that undo or redo would change; empty where there is none. */
+    undoAt: computed(() => placesOf(history.before.value)[0] ?? ''),
+    redoAt: computed(() => placesOf(history.after.value)[0] ?? ''),
     canUndo: history.canUndo,
     canRedo: history.canRedo,
     open,
     close,
-    save: saving.save,
+    /** Save now, half-typed fields that can be read included. */
+    save: async () => {
+      typed.flush()
+      await saving.save()
+    },
     at,
     set,
     setAll,
@@ -237,6 +307,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
 export type OpenJob = ReturnType<typeof createJob>
 const key: InjectionKey<OpenJob> = Symbol('open job')
 export const provideJob = (job: OpenJob) => provide(key, job)
+/** The open job where there is one. */
+export const jobOrNone = (): OpenJob | undefined => inject(key, undefined)
 export function useJob(): OpenJob {
   const job = inject(key)
   if (!job) throw new Error('no job is open here')

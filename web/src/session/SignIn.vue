@@ -3,9 +3,13 @@ import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { ref } from 'vue'
 import { api, ApiProblem } from '../api/client'
-import { accept } from './use-session'
+import { onMounted } from 'vue'
+import { setCsrf } from '../api/client'
+import { accept, acceptAgain, session } from './use-session'
 
-const name = ref('')
+/** Over a page whose session ended: what was typed there stays. */
+const props = defineProps<{ again?: boolean }>()
+const name = ref(props.again ? (session.value?.user ?? '') : '')
 const password = ref('')
 const failure = ref('')
 const busy = ref(false)
@@ -14,7 +18,9 @@ async function signIn() {
   busy.value = true
   failure.value = ''
   try {
-    accept(await api.signIn(name.value, password.value))
+    const now = await api.signIn(name.value, password.value)
+    if (props.again) acceptAgain(now)
+    else accept(now)
   } catch (error) {
     if (!(error instanceof ApiProblem)) throw error
     failure.value = `${error.title}. ${error.detail}`
@@ -22,13 +28,25 @@ async function signIn() {
     busy.value = false
   }
 }
+onMounted(async () => {
+  // The token that belonged to the session that ended is no longer good.
+  if (props.again) setCsrf((await api.session()).csrf)
+})
 </script>
 
 <template>
-  <main class="sign-in">
+  <component
+    :is="again ? 'div' : 'main'"
+    class="sign-in"
+    :class="{ again }"
+    :role="again ? 'dialog' : undefined"
+    :aria-modal="again || undefined"
+    :aria-label="again ? 'Sign in again' : undefined"
+  >
     <form @submit.prevent="signIn">
       <h1 class="word">Ewerer<i>.</i></h1>
-      <p class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
+      <p v-if="again" class="lede">Your session ended. Sign in and go on where you are; what you typed is kept.</p>
+      <p v-else class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
       <label for="name">Name</label>
       <ElInput id="name" v-model="name" autocomplete="username" autofocus required :validate-event="false" />
       <label for="password">Password</label>
@@ -44,7 +62,7 @@ async function signIn() {
       <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
       <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>
     </form>
-  </main>
+  </component>
 </template>
 
 <style scoped>
@@ -53,6 +71,18 @@ async function signIn() {
   display: grid;
   place-items: center;
   padding: 20px;
+}
+.sign-in.again {
+  position: fixed;
+  inset: 0;
+  z-index: 4000;
+  background: color-mix(in srgb, var(--paper) 82%, transparent);
+}
+.sign-in.again form {
+  background: var(--sheet);
+  border: 1px solid var(--rule);
+  border-top: 3px solid var(--copper);
+  padding: 22px;
 }
 form {
   width: min(380px, 100%);

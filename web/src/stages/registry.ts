@@ -5,8 +5,16 @@ import { nearestWords } from '../job/words'
 import LateView from '../ui/LateView.vue'
 import WaitNote from '../ui/WaitNote.vue'
 
+const TRIES = 4
 const late = (loader: () => Promise<Component>) =>
-  defineAsyncComponent({ loader, loadingComponent: WaitNote, errorComponent: LateView, delay: 150 })
+  defineAsyncComponent({
+    loader,
+    loadingComponent: WaitNote,
+    errorComponent: LateView,
+    delay: 150,
+    // The line may be back in a moment: ask again before saying that it is not.
+    onError: (_, retry, fail, attempts) => (attempts < TRIES ? window.setTimeout(retry, 500 * 2 ** attempts) : fail()),
+  })
 
 const VIEWS: Record<string, Component> = {
   site: late(() => import('./site/SiteStage.vue')),

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// A date: typed as YYYY-MM-DD, where it stays as typed until it is one, or picked from a month.
+// A date: typed in any usual form, or picked from a month.
 import { ElDatePickerPanel, ElPopover } from 'element-plus'
 import 'element-plus/theme-chalk/el-date-picker-panel.css'
 import 'element-plus/theme-chalk/el-popover.css'
@@ -24,7 +24,7 @@ function picked(value: unknown) {
 
 <template>
   <span class="date">
-    <TextField :path="path" :label="label" :bare="bare" :needed="needed" class="typed" />
+    <TextField :path="path" date :label="label" :bare="bare" :needed="needed" class="typed" />
     <ElPopover v-model:visible="open" trigger="click" width="auto" :teleported="true">
       <template #reference>
         <button type="button" class="pick" :aria-label="`Pick ${label ?? 'the day'}`" :aria-expanded="open">

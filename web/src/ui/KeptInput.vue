@@ -2,41 +2,47 @@
 // A text that counts when it is finished (Enter, or leaving the field). Until then it stays as typed, whatever is drawn anew around it.
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { onBeforeUnmount, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
+import { jobOrNone } from '../job/use-job'
+import { LONGEST_MS, useResting } from './typed'
 
 const props = defineProps<{
   value: string
   area?: boolean
   rows?: number
-  /** Also counts after a pause of so many milliseconds. */
+  /** Also counts after a pause of so many milliseconds, and at least every two seconds of typing. */
   pause?: number
+  /** Where the text is kept over a reload while it does not count yet. */
+  keep?: string
 }>()
 const emit = defineEmits<{ commit: [text: string] }>()
-const text = ref(props.value)
-let typing = false
-let timer = 0
+const job = jobOrNone()
+const half = props.keep ? job?.typed.at(props.keep) : undefined
+const text = ref(half ?? props.value)
+let typing = half !== undefined
 watch(
   () => props.value,
   (now) => {
     if (!typing) text.value = now
   },
 )
+function commit() {
+  if (!typing) return
+  typing = false
+  if (props.keep) job?.typed.done(props.keep)
+  emit('commit', text.value)
+}
+const NEVER = 1e8
+const resting = useResting(commit, job, props.pause ?? NEVER, props.pause ? LONGEST_MS : 0)
 function typed(now: string) {
   text.value = now
   typing = true
-  window.clearTimeout(timer)
-  if (props.pause) timer = window.setTimeout(commit, props.pause)
-}
-function commit() {
-  window.clearTimeout(timer)
-  if (!typing) return
-  typing = false
-  emit('commit', text.value)
+  if (props.keep) job?.typed.keep(props.keep, now)
+  resting.touch()
 }
 function entered() {
-  if (!props.area) commit()
+  if (!props.area) resting.now()
 }
-onBeforeUnmount(commit)
 </script>
 
 <template>
@@ -47,7 +53,7 @@ onBeforeUnmount(commit)
     autocomplete="off"
     :validate-event="false"
     @input="typed"
-    @change="commit"
+    @change="resting.now"
     @keydown.enter="entered"
   />
 </template>

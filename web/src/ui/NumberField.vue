@@ -1,13 +1,16 @@
 <script setup lang="ts">
-// A number in the document. What is typed stays, even when it cannot be read or is refused; the reason stands beside it.
+// A number in the document. What is typed stays as typed; it counts when the field is left or rests, in its own unit or another of
+// its kind. What could be two figures is asked, and nothing is stored meanwhile; what cannot be read stays, with the reason beside it.
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
 import { useJob } from '../job/use-job'
 import { wordsAt } from '../job/words'
 import FieldFrame from './FieldFrame.vue'
-import { readNumber, tidy } from './figures'
+import { tidy } from './figures'
 import { idOf, refusalOf } from './field'
+import { prefs, readFigure, shownFigure, shownUnit, spoken } from './prefs'
+import { useResting } from './typed'
 
 const props = defineProps<{
   path: string
@@ -25,31 +28,66 @@ const unit = computed(() => props.unit ?? words.value?.unit ?? '')
 const scale = computed(() => props.scale ?? words.value?.scale ?? 1)
 const placeholder = computed(() => props.placeholder ?? String(words.value?.default ?? ''))
 const stored = computed(() => job.at(props.path) as number | undefined)
-const shown = (v: number | undefined) => (v === undefined || v === null ? '' : tidy(v * scale.value, 6))
-const text = ref(shown(stored.value))
-const unreadable = ref(false)
+const shown = (v: number | undefined) =>
+  v === undefined || v === null ? '' : shownFigure(Number(tidy(v * scale.value, 6)), unit.value)
+const half = job.typed.at(props.path)
+const text = ref(half ?? shown(stored.value))
+/** Typed, and not counted yet. */
+const pending = ref(half !== undefined)
 const id = computed(() => idOf(props.path))
-watch([stored, () => props.path, scale], () => {
-  const now = readNumber(text.value)
-  if (now === undefined && unreadable.value && document.activeElement?.id === id.value) return
-  if ((now ?? undefined) !== (stored.value === undefined ? undefined : Number(tidy(stored.value * scale.value, 6)))) {
+const reading = computed(() => {
+  const bound = (v: number | null | undefined) => (v == null ? null : v * scale.value)
+  return readFigure(text.value, unit.value, {
+    whole: props.whole || !!words.value?.whole,
+    low: bound(words.value?.low),
+    high: bound(words.value?.high),
+  })
+})
+let atFirst: number | undefined
+function commit() {
+  if (!pending.value || reading.value.refused) return
+  if (reading.value.ask) return job.set(props.path, atFirst)
+  pending.value = false
+  job.typed.done(props.path)
+  const value = reading.value.value
+  job.set(props.path, value === undefined ? undefined : Number((value / scale.value).toPrecision(12)))
+}
+const resting = useResting(commit, job)
+if (half !== undefined) resting.now()
+watch([stored, () => props.path, scale, prefs], ([, path], [, before]) => {
+  if (pending.value && path === before) return
+  pending.value = false
+  // What was typed stays as typed while it says what is stored.
+  const said = document.activeElement?.id === id.value ? reading.value.value : undefined
+  if (said === undefined || stored.value === undefined || said !== Number(tidy(stored.value * scale.value, 6)))
     text.value = shown(stored.value)
-    unreadable.value = false
-  }
 })
 function typed() {
-  const number = readNumber(text.value)
-  unreadable.value = number === undefined || (!!props.whole && number !== null && !Number.isInteger(number))
-  if (!unreadable.value)
-    job.set(props.path, number === null || number === undefined ? undefined : Number((number / scale.value).toPrecision(12)))
+  if (!pending.value) atFirst = stored.value
+  pending.value = true
+  job.typed.keep(props.path, text.value)
+  resting.touch()
 }
+function left() {
+  resting.now()
+  if (!pending.value) text.value = shown(stored.value)
+}
+function choose(value: number) {
+  text.value = shownFigure(value, unit.value)
+  pending.value = false
+  job.typed.done(props.path)
+  job.set(props.path, Number((value / scale.value).toPrecision(12)))
+}
+const echo = computed(() =>
+  pending.value && reading.value.value !== undefined && !/^-?\d{0,4}[.,]?\d*$/.test(text.value.trim())
+    ? `= ${spoken(reading.value.value, unit.value)}`
+    : '',
+)
 const failure = computed(() => {
-  if (unreadable.value)
-    return props.whole
-      ? 'Write a whole number; what is stored is unchanged.'
-      : 'This is not a number; what is stored is unchanged.'
+  if (pending.value) return resting.settled.value && reading.value.refused ? `Not counted: ${reading.value.refused}.` : ''
   return refusalOf(job, props.path)
 })
+const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(unit.value)))
 </script>
 
 <template>
@@ -67,9 +105,16 @@ const failure = computed(() => {
       :aria-describedby="failure ? id + '-why' : undefined"
       :validate-event="false"
       @input="typed"
+      @change="left"
+      @blur="left"
     >
-      <template v-if="unit" #suffix>{{ unit }}</template>
+      <template v-if="suffix" #suffix>{{ suffix }}</template>
     </ElInput>
+    <span v-if="echo" class="echo" role="status">{{ echo }}</span>
+    <span v-if="pending && reading.ask && resting.settled.value" class="which" role="alert" data-which>
+      <b>Which?</b>
+      <button v-for="v in reading.ask" :key="v" type="button" @click="choose(v)">{{ spoken(v, unit) }}</button>
+    </span>
   </FieldFrame>
 </template>
 
@@ -86,5 +131,24 @@ const failure = computed(() => {
 }
 .number.bare :deep(input) {
   font-size: 15px;
+}
+.echo {
+  flex-basis: 100%;
+  font-size: 13px;
+  line-height: 1.3;
+  color: var(--soft);
+}
+.which {
+  flex-basis: 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+  font-size: 13px;
+  line-height: 1.3;
+  color: var(--caution);
+}
+.which button {
+  padding: 0 8px;
 }
 </style>

@@ -1,42 +1,80 @@
 <script setup lang="ts">
-// A figure outside the job's fields. What is typed stays as typed, a decimal point at its end included.
+// A figure outside the job's fields. What is typed stays as typed; what could be two figures is asked, and nothing is given meanwhile.
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { ref, watch } from 'vue'
-import { readNumber } from './figures'
+import { computed, ref, watch } from 'vue'
+import { readFigure, shownFigure, spoken } from './prefs'
 
-const props = defineProps<{ value: unknown; id?: string; placeholder?: string; disabled?: boolean }>()
+const props = defineProps<{
+  value: unknown
+  id?: string
+  unit?: string
+  whole?: boolean
+  placeholder?: string
+  disabled?: boolean
+}>()
 const emit = defineEmits<{ set: [value: number | string | undefined] }>()
-const shown = (v: unknown) => (v === undefined || v === null ? '' : String(v))
+const shown = (v: unknown) =>
+  v === undefined || v === null ? '' : typeof v === 'number' ? shownFigure(v, props.unit ?? '') : String(v)
 const text = ref(shown(props.value))
-/** What a text stands for: a number, nothing, or itself where it is neither, so that the server says what is wrong. */
-function meaning(typed: string): number | string | undefined {
-  const number = readNumber(typed)
-  return number === null ? undefined : (number ?? typed)
-}
+const reading = computed(() => readFigure(text.value, props.unit ?? '', { whole: props.whole }))
+/** A number, nothing, or the text itself where it is neither, so that the server says what is wrong. */
+const meaning = () => (reading.value.refused ? text.value : reading.value.value)
 watch(
   () => props.value,
   (now) => {
-    if (meaning(text.value) !== (now ?? undefined)) text.value = shown(now)
+    if (!reading.value.ask && meaning() !== (now ?? undefined)) text.value = shown(now)
   },
 )
+function typed() {
+  if (!reading.value.ask) emit('set', meaning())
+}
+function choose(value: number) {
+  text.value = shownFigure(value, props.unit ?? '')
+  emit('set', value)
+}
 </script>
 
 <template>
-  <ElInput
-    :id="id"
-    v-model="text"
-    inputmode="decimal"
-    autocomplete="off"
-    :placeholder="placeholder"
-    :disabled="disabled"
-    :validate-event="false"
-    @input="(typed) => emit('set', meaning(typed))"
-  />
+  <span class="figure">
+    <ElInput
+      :id="id"
+      v-model="text"
+      inputmode="decimal"
+      autocomplete="off"
+      :placeholder="placeholder"
+      :disabled="disabled"
+      :validate-event="false"
+      v-bind="$attrs"
+      @input="typed"
+    />
+    <span v-if="reading.ask" class="which" role="alert" data-which>
+      <b>Which?</b>
+      <button v-for="v in reading.ask" :key="v" type="button" @click="choose(v)">{{ spoken(v, unit ?? '') }}</button>
+    </span>
+  </span>
 </template>
 
+<script lang="ts">
+export default { inheritAttrs: false }
+</script>
+
 <style scoped>
+.figure {
+  display: inline-grid;
+}
 :deep(input) {
   text-align: right;
+}
+.which {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+  font-size: 13px;
+  color: var(--caution);
+}
+.which button {
+  padding: 0 8px;
 }
 </style>

@@ -7,7 +7,9 @@ import { useJob } from '../job/use-job'
 import { wordsAt } from '../job/words'
 import FieldFrame from './FieldFrame.vue'
 import { idOf, refusalOf } from './field'
+import { readDate, shownDate } from './prefs'
 import { asMeant } from './spelled'
+import { useResting } from './typed'
 
 const props = defineProps<{
   path: string
@@ -16,22 +18,39 @@ const props = defineProps<{
   needed?: boolean
   bare?: boolean
   placeholder?: string
+  /** A day: typed in any usual form, kept as YYYY-MM-DD. */
+  date?: boolean
 }>()
 const job = useJob()
 const words = computed(() => wordsAt(props.path))
 const label = computed(() => props.label ?? words.value?.label ?? '')
 const placeholder = computed(() => props.placeholder ?? String(words.value?.default ?? ''))
 const stored = computed(() => (job.at(props.path) as string | undefined) ?? '')
-const text = ref(stored.value)
-watch(stored, (v) => (text.value = v))
+const shown = computed(() => (props.date ? shownDate(stored.value) : stored.value))
+const half = job.typed.at(props.path)
+const text = ref(half ?? shown.value)
+let typing = half !== undefined
+watch([shown, () => props.path], () => {
+  if (!typing) text.value = shown.value
+})
 const id = computed(() => idOf(props.path))
-const failure = computed(
-  () => refusalOf(job, props.path) || (props.needed && text.value === '' ? 'Needed; the old one is kept.' : ''),
-)
+const lacking = ref(false)
+const failure = computed(() => refusalOf(job, props.path) || (lacking.value ? 'Needed; the old one is kept.' : ''))
+function commit() {
+  if (!typing) return
+  lacking.value = !!props.needed && text.value.trim() === ''
+  if (lacking.value) return
+  typing = false
+  job.typed.done(props.path)
+  const meant = props.date ? (readDate(text.value) ?? text.value) : asMeant(props.path, text.value)
+  job.set(props.path, meant === '' ? undefined : meant)
+  text.value = props.date ? shownDate(meant) : meant
+}
+const resting = useResting(commit, job, 1e8)
 function typed() {
-  if (text.value === '' && props.needed) return
-  text.value = asMeant(props.path, text.value)
-  job.set(props.path, text.value === '' ? undefined : text.value)
+  typing = true
+  job.typed.keep(props.path, text.value)
+  resting.touch()
 }
 </script>
 
@@ -47,8 +66,9 @@ function typed() {
       :aria-describedby="failure ? id + '-why' : undefined"
       :validate-event="false"
       class="text"
-      @change="typed"
-      @keydown.enter="typed"
+      @input="typed"
+      @change="resting.now"
+      @keydown.enter="resting.now"
     />
   </FieldFrame>
 </template>

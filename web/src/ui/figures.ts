@@ -1,9 +1,4 @@
-// Numbers as people type and read them. No rule of the trade is here.
-export function readNumber(text: string): number | null | undefined {
-  const plain = text.trim().replace(',', '.')
-  if (plain === '') return null
-  return /^[-+]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined
-}
+// Numbers as people read them. No rule of the trade is here.
 export const tidy = (value: number, digits = 4): string => String(Number(value.toFixed(digits)))
 export const amps = (a: number | null | undefined): string =>
   a === null || a === undefined ? 'none' : `${tidy(a, a < 100 ? 1 : 0)} A`

@@ -44,8 +44,7 @@ export function readNumber(text: string, unit = '', wanted: Wanted = {}): Readin
   if (split) {
     exponent = Number(split[1])
     body = body.slice(0, split.index).trim()
-    if (Math.abs(exponent) > MOST_EXPONENT)
-      return { refused: 'a number that large or small is not a figure of this work' }
+    if (Math.abs(exponent) > MOST_EXPONENT) return { refused: 'a number that large or small is not a figure of this work' }
   }
   const scale = scaleOf(rest, unit)
   if (typeof scale === 'string') return { refused: scale }

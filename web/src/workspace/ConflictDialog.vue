@@ -13,13 +13,18 @@ const job = useJob()
 const router = useRouter()
 const open = ref(true)
 const late = computed(() => job.stale.value)
-const rows = computed(() =>
-  late.value
-    ? differences(late.value.theirs, job.document.value)
-        .slice(0, 40)
-        .map((p) => ({ p, theirs: read(late.value?.theirs, p), mine: read(job.document.value, p) }))
-    : [],
-)
+/** Only what both changed; all that differs, where it is not known who changed what. */
+const rows = computed(() => {
+  const now = late.value
+  if (!now) return []
+  if (now.clashes.length) return now.clashes.map((c) => ({ key: c.key, p: c.pointer, theirs: c.theirs, mine: c.mine }))
+  return differences(now.theirs, job.document.value)
+    .slice(0, 40)
+    .map((p) => ({ key: '', p, theirs: read(now.theirs, p), mine: read(job.document.value, p) }))
+})
+const single = computed(() => !!late.value?.clashes.length)
+const taken = ref<Record<string, 'mine' | 'theirs'>>({})
+const settle = () => job.settleConflict((clash) => taken.value[clash.key] ?? 'mine')
 async function asCopy() {
   const mine = { ...job.document.value, name: `${job.document.value?.name} (mine)`.slice(0, 120) }
   const made = await api.createJob(mine)
@@ -39,7 +44,10 @@ async function asCopy() {
     :close-on-press-escape="false"
     :show-close="false"
   >
-    <p>{{ late.saved_by }} saved revision {{ late.current_revision }} at {{ when(late.saved_at) }}. These places differ:</p>
+    <p>
+      {{ late.saved_by }} saved revision {{ late.current_revision }} at {{ when(late.saved_at) }}.
+      {{ single ? 'Both of you changed these; everything else is put together already.' : 'These places differ:' }}
+    </p>
     <div class="rows">
       <table>
         <thead>
@@ -52,15 +60,26 @@ async function asCopy() {
         <tbody>
           <tr v-for="r in rows" :key="r.p">
             <td>{{ placeInWords(r.p, job.document.value) }}</td>
-            <td>{{ valueInWords(r.p, r.theirs) }}</td>
-            <td>{{ valueInWords(r.p, r.mine) }}</td>
+            <td v-for="side in ['theirs', 'mine'] as const" :key="side">
+              <label v-if="single" class="side">
+                <input
+                  type="radio"
+                  :name="`clash-${r.key}`"
+                  :checked="(taken[r.key] ?? 'mine') === side"
+                  @change="taken[r.key] = side"
+                />
+                {{ valueInWords(r.p, r[side]) }}
+              </label>
+              <template v-else>{{ valueInWords(r.p, r[side]) }}</template>
+            </td>
           </tr>
         </tbody>
       </table>
     </div>
     <p class="buttons">
-      <button class="first" @click="job.settleConflict('mine')">Save mine on top</button>
-      <button @click="job.settleConflict('theirs')">Take theirs</button>
+      <button v-if="single" class="first" @click="settle">Save what is chosen</button>
+      <button v-else class="first" @click="job.settleConflict('mine')">Save mine on top</button>
+      <button @click="job.settleConflict('theirs')">Take all of theirs</button>
       <button @click="asCopy">Keep mine as a new job</button>
     </p>
     <p class="soft small">Whatever you choose, every saved revision stays in the history; taking theirs can be undone.</p>
@@ -76,6 +95,12 @@ async function asCopy() {
 td {
   max-width: 220px;
   overflow-wrap: anywhere;
+}
+.side {
+  display: flex;
+  gap: 6px;
+  min-height: 40px;
+  align-items: center;
 }
 .buttons {
   display: flex;

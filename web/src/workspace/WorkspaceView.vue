@@ -8,7 +8,7 @@ import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, r
 import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { theme, otherTheme } from '../ui/theme'
 import { when } from '../ui/figures'
-import { session } from '../session/use-session'
+import { onSignedInAgain, session } from '../session/use-session'
 import ConflictDialog from './ConflictDialog.vue'
 import FindDialog from './FindDialog.vue'
 import FindingsColumn from './FindingsColumn.vue'
@@ -17,7 +17,8 @@ import SpineNav from './SpineNav.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { queries } from '../api/queries'
-import { learnFields } from '../job/words'
+import { learnFields, placeInWords } from '../job/words'
+import { prefs } from '../ui/prefs'
 import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
@@ -93,19 +94,31 @@ function besideStage(by: number) {
   const next = openStages.value[(at + by + openStages.value.length) % openStages.value.length]
   if (next) void goStage(next)
 }
+const wordsOf = (pointer: string) => (pointer ? placeInWords(pointer, job.document.value) : '')
+function undo() {
+  const at = job.undo()
+  if (at) void go(at)
+}
+function redo() {
+  const at = job.redo()
+  if (at) void go(at)
+}
 function pressed(event: KeyboardEvent) {
   moveOn()
   const target = event.target as HTMLElement
+  const writes =
+    target.isContentEditable ||
+    (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) &&
+      !(target instanceof HTMLInputElement && (target.type === 'radio' || target.type === 'checkbox')))
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !event.altKey) {
+    // A field takes its own letters back; the job's undo is for what is between fields.
+    if (writes && !(target as HTMLInputElement).readOnly) return
     event.preventDefault()
-    if (event.shiftKey) job.redo()
-    else job.undo()
+    if (event.shiftKey) redo()
+    else undo()
     return
   }
-  if (event.ctrlKey || event.metaKey || event.altKey) return
-  if (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) {
-    if (!(target instanceof HTMLInputElement && target.type === 'radio')) return
-  }
+  if (event.ctrlKey || event.metaKey || event.altKey || writes || !prefs.value.shortcuts) return
   if (document.querySelector('.el-overlay:not([style*="display: none"])')) return
   const act: Record<string, () => void> = {
     '[': () => besideStage(-1),
@@ -123,6 +136,11 @@ function pressed(event: KeyboardEvent) {
   }
 }
 onMounted(() => void job.open())
+const forget = onSignedInAgain(() => {
+  void job.save()
+  job.planAgain()
+})
+onBeforeUnmount(forget)
 useEventListener(window, 'keydown', pressed)
 useEventListener(window, 'pointerdown', moveOn)
 onBeforeUnmount(() => void job.close())
@@ -131,6 +149,7 @@ onBeforeRouteLeave(async () => {
     leaving.value = true
     return false
   }
+  job.typed.flush()
   if (job.state.value === 'unsaved') await job.save()
   return true
 })
@@ -138,19 +157,25 @@ watch(
   () => job.document.value?.name,
   (name) => (document.title = name ? `${name} · Ewerer` : 'Ewerer'),
 )
+const half = computed(() => Object.fromEntries(Object.entries(job.typed.texts.value).slice(0, 3)))
+const refusedPlaces = computed(() => [...new Set(job.refusals.value.map((p) => p.pointer))])
 const SAVE_WORDS: Record<string, string> = {
   saved: 'saved',
   unsaved: 'saving soon',
   saving: 'saving',
   offline: 'offline, kept on this device',
-  refused: 'not stored, see findings',
+  refused: 'saved but for what is refused',
   conflict: 'someone saved in between',
-  failed: 'not stored',
+  failed: 'not stored, tried again soon',
 }
 const saveText = computed(() => {
   const s = job.state.value
   if (job.whatIf.value) return 'what-if: nothing is saved'
   return s === 'saved' ? `revision ${job.revision.value} · saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
+})
+const planText = computed(() => {
+  const made = job.planMadeAt.value ? when(job.planMadeAt.value) : ''
+  return { fresh: 'plan fresh', working: 'planning', old: made ? `plan of ${made}` : 'no plan yet' }[job.planState.value]
 })
 const worst = computed(() => {
   const f = job.plan.value?.findings ?? []
@@ -182,9 +207,26 @@ const KEYS: [string, string][] = [
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
       <span class="save" role="status" :class="job.state.value" data-save-state>{{ saveText }}</span>
+      <span class="save plan" role="status" :class="job.planState.value" data-plan-state>{{ planText }}</span>
       <span class="gap" />
-      <button class="plain" :disabled="!job.canUndo.value" aria-label="Undo" title="Undo (Ctrl Z)" @click="job.undo">Undo</button>
-      <button class="plain wide" :disabled="!job.canRedo.value" title="Redo (Ctrl Shift Z)" @click="job.redo">Redo</button>
+      <button
+        class="plain"
+        :disabled="!job.canUndo.value"
+        aria-label="Undo"
+        :title="`Undo ${wordsOf(job.undoAt.value)} (Ctrl Z)`"
+        @click="undo"
+      >
+        Undo
+      </button>
+      <button
+        class="plain wide"
+        :disabled="!job.canRedo.value"
+        aria-label="Redo"
+        :title="`Redo ${wordsOf(job.redoAt.value)} (Ctrl Shift Z)`"
+        @click="redo"
+      >
+        Redo
+      </button>
       <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
       <button class="plain wide" @click="history = true">History</button>
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
@@ -200,7 +242,7 @@ const KEYS: [string, string][] = [
         <button class="plain" aria-label="More">More</button>
         <template #dropdown>
           <ElDropdownMenu>
-            <ElDropdownItem :disabled="!job.canRedo.value" :command="job.redo">Redo</ElDropdownItem>
+            <ElDropdownItem :disabled="!job.canRedo.value" :command="redo">Redo {{ wordsOf(job.redoAt.value) }}</ElDropdownItem>
             <ElDropdownItem :command="() => (history = true)">History</ElDropdownItem>
             <ElDropdownItem :command="() => exportFile()">Export</ElDropdownItem>
           </ElDropdownMenu>
@@ -214,14 +256,25 @@ const KEYS: [string, string][] = [
       <button @click="job.leaveWhatIf(false)">Drop them</button>
     </NoticeBar>
     <NoticeBar v-else-if="job.restored.value">
-      Unsaved typing from this device was found and taken up again. <button @click="job.restored.value = false">Good</button>
+      Unsaved typing from this device was found and taken up again.
+      <button v-for="(text, at) in half" :key="at" class="link" @click="go(at)">{{ wordsOf(at) }}: “{{ text }}”</button>
+      <button @click="job.restored.value = false">Good</button>
+    </NoticeBar>
+    <NoticeBar v-else-if="job.mergedFrom.value">
+      {{ job.mergedFrom.value }} saved in between: both your changes are here now.
+      <button @click="job.mergedFrom.value = ''">Good</button>
+    </NoticeBar>
+    <NoticeBar v-else-if="job.state.value === 'refused'" kind="bad">
+      All but {{ refusedPlaces.length === 1 ? 'one field is' : `${refusedPlaces.length} fields are` }} saved.
+      <button v-for="p in refusedPlaces.slice(0, 3)" :key="p" class="link" @click="go(p)">{{ wordsOf(p) }}</button>
     </NoticeBar>
     <NoticeBar v-else-if="job.state.value === 'failed'" kind="bad">
-      The last change is not stored: {{ job.failure.value }} It is kept on this device.
+      The last change is not stored: {{ job.failure.value }} It is kept on this device and tried again by itself.
       <button @click="((job.state.value = 'unsaved'), job.save())">Try again</button>
     </NoticeBar>
-    <NoticeBar v-else-if="job.planFailure.value" kind="bad">
-      The plan could not be made anew: {{ job.planFailure.value }} What is shown is of before.
+    <NoticeBar v-else-if="job.planState.value === 'old'" kind="bad" data-plan-old>
+      {{ job.planMadeAt.value ? `The plan shown is of ${when(job.planMadeAt.value)}` : 'There is no plan yet' }}:
+      {{ job.planFailure.value || 'the server does not answer; it is asked again by itself.' }}
       <button @click="job.planAgain">Try again</button>
     </NoticeBar>
 
@@ -327,7 +380,8 @@ header {
 .save.offline,
 .save.refused,
 .save.failed,
-.save.conflict {
+.save.conflict,
+.save.old {
   color: var(--stop);
   font-weight: 600;
 }

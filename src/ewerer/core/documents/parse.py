@@ -73,6 +73,20 @@ def _field_at(model: type[BaseModel], loc: tuple[str | int, ...]) -> dict[str, A
     return _resolve(schema, node)
 
 
+def bounds_at(model: type[BaseModel], pointer: str) -> tuple[float | None, float | None, bool]:
+    """Return the lowest and highest figure that stands at a pointer pattern (``*`` for an index or an id), and whether it is whole."""
+    schema = _schema_of(model)
+    node: Any = schema
+    for part in pointer.split("/")[1:]:
+        node = _resolve(schema, node)
+        keyed: Any = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
+        node = node.get("items") or keyed if part == "*" else node.get("properties", {}).get(part) or keyed
+        if not isinstance(node, dict):
+            return None, None, False
+    node = _resolve(schema, node)
+    return node.get("minimum"), node.get("maximum"), node.get("type") == "integer"
+
+
 def _resolve(schema: dict[str, Any], node: dict[str, Any]) -> dict[str, Any]:
     for key in ("anyOf", "allOf", "oneOf"):
         if key in node:

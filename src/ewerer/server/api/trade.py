@@ -9,7 +9,9 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ...core.devices.wire.protocols import FAMILIES
+from ...core.documents import Job as JobDocument
 from ...core.documents.fields import fields
+from ...core.documents.parse import bounds_at
 from ...core.documents.schema import KINDS, schema
 from ...core.trade.quantities import QUANTITIES
 from ...core.trade.rules import STATUS_WORDS, load_all
@@ -45,6 +47,9 @@ class FieldOut(Schema):
     scale: float
     choices: list[ChoiceOut]
     default: str | int
+    low: float | None = None
+    high: float | None = None
+    whole: bool = False
 
 
 class RuleOut(Schema):
@@ -90,7 +95,9 @@ def list_fields(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the fields of the job document with their words."""
 
     def line(f: Any) -> dict[str, Any]:
-        return {**asdict(f), "choices": [{"value": v, "word": w} for v, w in f.choices]}
+        low, high, whole = bounds_at(JobDocument, f.pointer)
+        choices = [{"value": v, "word": w} for v, w in f.choices]
+        return {**asdict(f), "choices": choices, "low": low, "high": high, "whole": whole}
 
     return paged(list(fields().values()), page, line)
 

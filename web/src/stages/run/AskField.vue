@@ -3,24 +3,31 @@
 import { ref, watch } from 'vue'
 import type { Ask } from '../../api/client'
 import KeptInput from '../../ui/KeptInput.vue'
-import { readNumber, tidy } from '../../ui/figures'
+import { tidy } from '../../ui/figures'
+import { readNumber } from '../../ui/numbers'
+import { marked, prefs } from '../../ui/prefs'
 import type { ReadingState } from '../../record/types'
 
 const props = defineProps<{ ask: Ask; told?: ReadingState; big?: boolean; bare?: boolean; label?: string }>()
 const emit = defineEmits<{ note: [text: string, value: number | null] }>()
 const wrong = ref('')
+const which = ref<number[]>([])
 watch(
   () => props.ask.name,
   () => (wrong.value = ''),
 )
 function commit(text: string) {
   wrong.value = ''
+  which.value = []
   if (props.ask.kind !== 'figure') return emit('note', text, null)
-  // A unit typed with the figure is taken where it is the one asked for.
-  const bare = text.trim().replace(new RegExp(`\\s*${props.ask.unit?.replace(/[^\w%Ωµ]/g, '') ?? ''}$`, 'i'), '')
-  const value = readNumber(bare)
-  if (value === undefined) wrong.value = `“${text.trim()}” is no figure; type it as displayed, such as 53.2`
-  else emit('note', text, value)
+  const said = readNumber(text, props.ask.unit ?? '', { mark: prefs.value.mark })
+  if (said.refused) wrong.value = `“${text.trim()}”: ${said.refused}`
+  else if (said.ask) which.value = said.ask
+  else emit('note', text, said.value ?? null)
+}
+function choose(value: number) {
+  which.value = []
+  emit('note', marked(String(value)), value)
 }
 const range = (): string => {
   const g = props.ask.gate
@@ -64,7 +71,11 @@ const range = (): string => {
       />
       <small v-if="ask.unit && !bare">{{ ask.unit }}</small>
     </span>
-    <span v-if="wrong" class="wrong" role="alert">{{ wrong }}</span>
+    <span v-if="which.length" class="which" role="alert" data-which>
+      <b>Which?</b>
+      <button v-for="v in which" :key="v" type="button" @click="choose(v)">{{ marked(String(v)) }} {{ ask.unit }}</button>
+    </span>
+    <span v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</span>
     <span v-else-if="told?.verdict === 'fail' && !big" class="wrong">{{ told.text }}</span>
     <span v-else-if="told?.verdict === 'unsure' && !big" class="unsure">{{ told.text }}</span>
     <span v-else-if="!bare && !big && range()" class="soft small">{{ range() }} {{ ask.expect ? '' : ask.unit }}</span>

@@ -7,7 +7,9 @@ import { reactive, ref } from 'vue'
 import { api, ApiProblem } from '../../api/client'
 import { queries } from '../../api/queries'
 import PickField from '../../ui/PickField.vue'
-import { readNumber, today } from '../../ui/figures'
+import { today } from '../../ui/figures'
+import { readNumber } from '../../ui/numbers'
+import { prefs } from '../../ui/prefs'
 import type { Meter } from '../../record/types'
 
 const open = defineModel<boolean>({ required: true })
@@ -37,12 +39,14 @@ async function keep() {
   wrong.value = ''
   const figures: Record<string, number> = {}
   for (const name of ['pct', 'digits', 'step'] as const) {
-    const value = readNumber(made[name])
-    if (value === undefined || (value !== null && value < 0)) {
-      wrong.value = `“${made[name]}” is no figure`
+    const said = readNumber(made[name], name === 'pct' ? '%' : '', { mark: prefs.value.mark })
+    // An instrument's own error is a part of a percent more often than not.
+    const value = name === 'pct' && said.ask ? said.ask[1] : said.value
+    if (said.refused || (said.ask && value === undefined) || (value !== undefined && value < 0)) {
+      wrong.value = `“${made[name]}” is no figure of an instrument`
       return
     }
-    if (value !== null) figures[name] = value
+    if (value !== undefined) figures[name] = value
   }
   try {
     const meter = { name: made.name.trim(), kind: made.kind, ...figures, ...(made.due ? { due: made.due } : {}) }
