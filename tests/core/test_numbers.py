@@ -4,10 +4,10 @@ import decimal
 import math
 
 import pytest
-from ewerer.core.trade.numbers import KINDS, gauge_mm2, read_number
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ewerer.core.trade.numbers import KINDS, gauge_mm2, read_number
 from tests.numbers import rows
 
 

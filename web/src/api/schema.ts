@@ -193,7 +193,7 @@ export interface paths {
         };
         /**
          * List Library
-         * @description List the device profiles: what ships and the crew's own.
+         * @description List the device profiles: what ships and the crew's own; or the crew's own that are put away.
          */
         get: operations["ewerer_server_api_library_list_library"];
         put?: never;
@@ -222,6 +222,46 @@ export interface paths {
          * @description Say what is wrong with a profile document, however incomplete it is; nothing is stored.
          */
         post: operations["ewerer_server_api_library_check_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Settings Table
+         * @description Read the table of settings of a manual (text, CSV or XLSX) into settings to confirm; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_read_settings_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/lacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say Lacks
+         * @description Say what a plan would like that a profile lacks, and which shipped values are dangerous for lithium; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_say_lacks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -268,9 +308,29 @@ export interface paths {
         post?: never;
         /**
          * Put Away Profile
-         * @description Take a profile of the crew out of the library. Its versions stay.
+         * @description Take a profile of the crew out of the library. Its versions stay, and jobs that use it go on.
          */
         delete: operations["ewerer_server_api_library_put_away_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{id}/take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Out Profile
+         * @description Put a profile that was put away into the library again.
+         */
+        post: operations["ewerer_server_api_library_take_out_profile"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1833,6 +1893,8 @@ export interface components {
             age_years?: number | null;
             /** Firmware */
             firmware?: string | null;
+            /** Serial */
+            serial?: string | null;
             /** Switches */
             switches?: string | null;
             /** Health */
@@ -1894,6 +1956,8 @@ export interface components {
             role: "host" | "follower";
             /** Firmware */
             firmware?: string | null;
+            /** Serial */
+            serial?: string | null;
             /**
              * Phase
              * @default L1
@@ -2575,6 +2639,11 @@ export interface components {
             about: string;
             /** Own */
             own: boolean;
+            /**
+             * Put Away
+             * @default false
+             */
+            put_away: boolean;
         };
         /**
          * AdapterProfile
@@ -3574,6 +3643,132 @@ export interface components {
             problems: components["schemas"]["ProblemOut"][];
             /** About */
             about: string;
+        };
+        /**
+         * Guess
+         * @description A quantity that a row may be, its plain name, and how sure it is from 0 to 1.
+         */
+        Guess: {
+            /** Quantity */
+            quantity: string;
+            /** Word */
+            word: string;
+            /** Unit */
+            unit: string;
+            /** Confidence */
+            confidence: number;
+        };
+        /**
+         * ManualRow
+         * @description One row of a table of settings as read: what stood there, and the setting that it makes.
+         */
+        ManualRow: {
+            /**
+             * Line
+             * @description the row of the table, from 1
+             */
+            line: number;
+            /**
+             * Place
+             * @description number or menu as printed
+             */
+            place: string;
+            /**
+             * Label
+             * @description name as printed
+             */
+            label: string;
+            /**
+             * Quantity
+             * @description the quantity that it is matched to, empty for none
+             */
+            quantity: string;
+            /**
+             * Confidence
+             * @description likeness of the match, 0 to 1
+             */
+            confidence: number;
+            /** Sure */
+            sure: boolean;
+            /**
+             * Guesses
+             * @description the likeliest quantities, best first
+             */
+            guesses: components["schemas"]["Guess"][];
+            /** Unit */
+            unit: string;
+            /** Min */
+            min?: number | null;
+            /** Max */
+            max?: number | null;
+            /** Step */
+            step?: number | null;
+            /**
+             * Factory
+             * @default
+             */
+            factory: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Problems
+             * @description what could not be read, in words
+             * @default []
+             */
+            problems: string[];
+            /**
+             * Setting
+             * @description the setting of a profile that this row makes
+             */
+            setting: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ManualTable
+         * @description A table of settings as read: what each column was taken for, and its rows.
+         */
+        ManualTable: {
+            /**
+             * Columns
+             * @description the role of each column, empty where it is not used
+             */
+            columns: string[];
+            /** Headers */
+            headers: string[];
+            /** Rows */
+            rows: components["schemas"]["ManualRow"][];
+        };
+        /**
+         * Lack
+         * @description One thing to add or to look at: kind, the quantity or setting it is about, words.
+         */
+        Lack: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lacking" | "danger";
+            /** Quantity */
+            quantity: string;
+            /** Word */
+            word: string;
+            /**
+             * Setting
+             * @description id of the setting, empty where it is lacking
+             * @default
+             */
+            setting: string;
+            /** Text */
+            text: string;
         };
         /**
          * TriedEntry
@@ -9730,6 +9925,7 @@ export interface operations {
                 limit?: number;
                 /** @description items before the page */
                 offset?: number;
+                put_away?: boolean;
             };
             header?: never;
             path?: never;
@@ -9846,6 +10042,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_read_settings_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManualTable"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_say_lacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lack"][];
                 };
             };
             /** @description Unauthorized */
@@ -10046,6 +10344,53 @@ export interface operations {
         };
     };
     ewerer_server_api_library_put_away_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_take_out_profile: {
         parameters: {
             query?: never;
             header?: never;

@@ -45,9 +45,10 @@ export function tabs(heard: (news: TabNews) => void) {
   if (typeof BroadcastChannel === 'undefined')
     return { say: () => undefined, others: async () => [] as string[], close: () => undefined }
   const channel = new BroadcastChannel(CHANNEL)
+  const me = tab()
   const alive: string[] = []
   channel.onmessage = ({ data }: MessageEvent<TabNews>) => {
-    if (data.kind === 'who') channel.postMessage({ kind: 'here', tab: tab() } satisfies TabNews)
+    if (data.kind === 'who') channel.postMessage({ kind: 'here', tab: me } satisfies TabNews)
     else if (data.kind === 'here') alive.push(data.tab)
     else heard(data)
   }
@@ -57,7 +58,7 @@ export function tabs(heard: (news: TabNews) => void) {
     async others(): Promise<string[]> {
       channel.postMessage({ kind: 'who' } satisfies TabNews)
       await new Promise((r) => setTimeout(r, ANSWER_MS))
-      if (alive.includes(tab())) sessionStorage.removeItem(TAB)
+      if (alive.includes(me)) sessionStorage.removeItem(TAB)
       return alive
     },
     close: () => channel.close(),

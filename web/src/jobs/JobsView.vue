@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useMediaQuery } from '@vueuse/core'
-import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn, type InputInstance } from 'element-plus'
+import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-pagination.css'
 import 'element-plus/theme-chalk/el-scrollbar.css'
@@ -36,9 +36,6 @@ const MANY = 6
 const state = (s: JobLine['summary']) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
-const naming = ref(false)
-const name = ref('')
-const nameBox = ref<InputInstance>()
 const dragging = ref(false)
 const due = useQuery(queries.due())
 const soon = computed(() => due.data.value?.items ?? [])
@@ -69,11 +66,6 @@ const copy = useMutation({ mutationFn: (id: string) => api.copyJob(id), onSucces
 const putAway = useMutation({
   mutationFn: (j: JobLine) => (j.put_away ? api.takeOut(j.id) : api.putAway(j.id)),
   onSuccess: refresh,
-  onError: failed,
-})
-const create = useMutation({
-  mutationFn: () => api.createJob({ ewerer: 'job/2', name: name.value.trim() }),
-  onSuccess: (j) => open(j.id, 'site'),
   onError: failed,
 })
 const MOST = 2_000_000
@@ -123,7 +115,7 @@ async function signOut() {
         <span class="gap" />
         <RouterLink class="button" :to="{ name: 'library' }">Library</RouterLink>
         <FileButton word="Import job file" label="Job file" accept=".json,application/json" multiple @files="importFiles" />
-        <button class="first" @click="((name = ''), (naming = true))">New job</button>
+        <RouterLink class="button first" :to="{ name: 'new' }">New job</RouterLink>
       </div>
       <p class="lede">What is open, and what each waits for. A job file can also be dropped on this page.</p>
       <p v-if="all.length > MANY" class="filter">
@@ -241,13 +233,6 @@ async function signOut() {
       </p>
     </main>
 
-    <ElDialog v-model="naming" title="New job" width="min(440px, 94vw)" @opened="nameBox?.focus()">
-      <form @submit.prevent="name.trim() && create.mutate()">
-        <label for="new-name">Name of the site or job</label>
-        <ElInput id="new-name" ref="nameBox" v-model="name" maxlength="120" required class="full" :validate-event="false" />
-        <p class="buttons"><button class="first" :disabled="!name.trim() || create.isPending.value">Make it</button></p>
-      </form>
-    </ElDialog>
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
       <p v-if="failedName" class="soft">{{ failedName }}: nothing was stored.</p>
       <div v-if="failure?.problems.length" class="problems" role="alert">
@@ -368,9 +353,6 @@ main {
 }
 .foot {
   margin-top: 12px;
-}
-.full {
-  width: 100%;
 }
 .buttons {
   margin-top: 14px;

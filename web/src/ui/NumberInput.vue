@@ -3,7 +3,7 @@
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
-import { readFigure, shownFigure, spoken } from './prefs'
+import { readFigure, shownFigure, shownUnit, spoken } from './prefs'
 
 const props = defineProps<{
   value: unknown
@@ -47,7 +47,9 @@ function choose(value: number) {
       :validate-event="false"
       v-bind="$attrs"
       @input="typed"
-    />
+    >
+      <template v-if="unit" #suffix>{{ shownUnit(unit) }}</template>
+    </ElInput>
     <span v-if="reading.ask" class="which" role="alert" data-which>
       <b>Which?</b>
       <button v-for="v in reading.ask" :key="v" type="button" @click="choose(v)">{{ spoken(v, unit ?? '') }}</button>

@@ -111,8 +111,9 @@ function pressed(event: KeyboardEvent) {
     (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) &&
       !(target instanceof HTMLInputElement && (target.type === 'radio' || target.type === 'checkbox')))
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !event.altKey) {
-    // A field takes its own letters back; the job's undo is for what is between fields.
-    if (writes && !(target as HTMLInputElement).readOnly) return
+    // A field takes its own letters back while they do not count yet; the job's undo is for what has counted.
+    const place = target.closest<HTMLElement>('[data-pointer]')?.dataset.pointer
+    if (writes && (place === undefined || job.typed.at(place) !== undefined)) return
     event.preventDefault()
     if (event.shiftKey) redo()
     else undo()

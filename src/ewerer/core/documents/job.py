@@ -55,6 +55,9 @@ Chemistry = Annotated[
 Version = Annotated[str, Field(min_length=1, max_length=40, description="a firmware version as displayed")]
 
 
+Serial = Annotated[str, Field(min_length=1, max_length=60, description="a serial number as on the plate, at most 60 characters")]
+
+
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
@@ -164,6 +167,7 @@ class JobModule(Document):
     cell_min_v: CellVolts | None = None
     age_years: Annotated[float, Field(ge=0, le=40, description="years")] | None = None
     firmware: Version | None = None
+    serial: Serial | None = None
     switches: (
         Annotated[
             str, Field(pattern=r"^[ud]{1,8}$", description="address switches as found, u up or d down, the first switch first")
@@ -325,6 +329,7 @@ class JobUnit(Document):
     plate: UnitPlate | None = None
     role: Literal["host", "follower"] = "host"
     firmware: Version | None = None
+    serial: Serial | None = None
     phase: Phase = "L1"
     array_w: Watts | None = None
     array_v: ArrayVolts | None = None

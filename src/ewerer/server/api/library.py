@@ -9,7 +9,9 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
+from ...core.devices.lacks import Lack, lacks
 from ...core.devices.library import parse_profile, shipped_library
+from ...core.devices.manual import ManualTable, read_table
 from ...core.documents import DocumentError, InverterProfile, Problem, Profile
 from ...core.visit.tryout import try_value, try_writes
 from ..problems import problem
@@ -33,6 +35,7 @@ class ProfileLine(Schema):
     revision: int
     about: str
     own: bool
+    put_away: bool = False
 
 
 class CheckOut(Schema):
@@ -103,8 +106,14 @@ def _line(p: Profile, own: bool) -> dict[str, Any]:
 
 
 @router.get("", response={200: Page[ProfileLine], **REFUSALS})
-def list_library(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
-    """List the device profiles: what ships and the crew's own."""
+def list_library(request: HttpRequest, page: PageQuery, put_away: bool = False) -> dict[str, Any]:
+    """List the device profiles: what ships and the crew's own; or the crew's own that are put away."""
+    if put_away:
+        return paged(
+            [actions.profile_of(v) for v in actions.put_away_of(crew_of(request))],
+            page,
+            lambda p: {**_line(p, True), "put_away": True},
+        )
     shipped = shipped_library()
     return paged(list(library_for(crew_of(request))), page, lambda p: _line(p, shipped.newest(p.id) is None))
 
@@ -127,6 +136,23 @@ def check_profile(request: HttpRequest) -> dict[str, Any]:
         return {"problems": [], "about": parse_profile(request.body).about()}
     except DocumentError as error:
         return {"problems": [p.model_dump(mode="json") for p in error.problems], "about": ""}
+
+
+_TABLE_BODY = {
+    "requestBody": {"required": True, "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
+}
+
+
+@router.post("/table", response={200: ManualTable, **REFUSALS}, openapi_extra=_TABLE_BODY)
+def read_settings_table(request: HttpRequest) -> dict[str, Any]:
+    """Read the table of settings of a manual (text, CSV or XLSX) into settings to confirm; nothing is stored."""
+    return read_table(request.body).model_dump(mode="json")
+
+
+@router.post("/lacks", response={200: list[Lack], **REFUSALS}, openapi_extra=_PROFILE_BODY)
+def say_lacks(request: HttpRequest) -> list[dict[str, Any]]:
+    """Say what a plan would like that a profile lacks, and which shipped values are dangerous for lithium; nothing is stored."""
+    return [lack.model_dump(mode="json") for lack in lacks(parse_profile(request.body))]
 
 
 @router.post("/try", response={200: TryOut, **REFUSALS})
@@ -171,8 +197,15 @@ def save_profile(request: HttpRequest, id: str, base_revision: int, profile: Pro
 
 @router.delete("/{id}", response={204: None, **REFUSALS})
 def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
-    """Take a profile of the crew out of the library. Its versions stay."""
-    actions.put_away(crew_of(request), id)
+    """Take a profile of the crew out of the library. Its versions stay, and jobs that use it go on."""
+    actions.put_away(crew_of(request), id, True)
+    return 204, None
+
+
+@router.post("/{id}/take-out", response={204: None, **REFUSALS})
+def take_out_profile(request: HttpRequest, id: str) -> tuple[int, None]:
+    """Put a profile that was put away into the library again."""
+    actions.put_away(crew_of(request), id, False)
     return 204, None
 
 

@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.db.models import F
+from django.db.models import F, Q
 
 from ...core.devices.library import Library, parse_profile, shipped_library
 from ...core.documents import DocumentError, Problem, Profile
@@ -31,10 +31,13 @@ def _parsed(version_pk: int, text: str) -> Profile:
 
 
 def library_for(crew: Crew, pins: Mapping[str, int] | None = None) -> Library:
-    """Return the library a crew plans with: what ships, its own profiles, in the pinned versions where a job pins them."""
+    """Return the library a crew plans with: what ships, its own profiles, in the pinned versions where a job pins them.
+
+    What is put away is not offered, but stays for the jobs that pin it.
+    """
     pins = pins or {}
     shipped = shipped_library()
-    own = CrewProfile.objects.filter(crew=crew, put_away=False)
+    own = CrewProfile.objects.filter(Q(put_away=False) | Q(profile_id__in=list(pins)), crew=crew)
     newest = {p.profile_id: p.revision for p in own}
     wanted = ProfileVersion.objects.filter(profile__in=own, revision=F("profile__revision")).select_related("profile")
     held = {v.profile.profile_id: v for v in wanted}
@@ -103,8 +106,20 @@ def _write(held: CrewProfile, profile: Profile, user: User) -> ProfileVersion:
 
 
 @writes
-def put_away(crew: Crew, profile_id: str) -> None:
-    """Take a profile out of the library. Its versions stay; jobs that pin one keep their plan only while it is there."""
+def put_away(crew: Crew, profile_id: str, away: bool) -> CrewProfile:
+    """Take a profile out of the library, or put it back. Its versions stay, and jobs that pin it go on."""
     held = CrewProfile.objects.get(crew=crew, profile_id=profile_id)
-    held.put_away = True
+    held.put_away = away
     held.save(update_fields=["put_away"])
+    return held
+
+
+def put_away_of(crew: Crew) -> list[ProfileVersion]:
+    """Return the newest versions of the profiles that a crew has put away."""
+    away = CrewProfile.objects.filter(crew=crew, put_away=True)
+    return list(ProfileVersion.objects.filter(profile__in=away, revision=F("profile__revision")).select_related("profile"))
+
+
+def profile_of(version: ProfileVersion) -> Profile:
+    """Return a stored version as a checked profile, parsed once."""
+    return _parsed(version.pk, json.dumps(version.document))

@@ -10,7 +10,9 @@ import TextField from '../../ui/TextField.vue'
 import { amps, tidy } from '../../ui/figures'
 import { vHelp } from '../../ui/help'
 import { useJob } from '../../job/use-job'
-import { freeId, moduleFigures } from './modules'
+import { readFigure } from '../../ui/prefs'
+import NumberInput from '../../ui/NumberInput.vue'
+import { freeId, moduleFigures, withoutOwn } from './modules'
 
 interface Module {
   id: string
@@ -36,6 +38,37 @@ function add(profile: string | null) {
     ...(pin && !job.at(`/profile_revisions/${profile}`) ? [[`/profile_revisions/${profile}`, pin] as [string, unknown]] : []),
   ])
   if (!profile) openRow.value = modules.value.length - 1
+}
+const many = ref<number | string | undefined>(6)
+/** More modules like the last one: all of its figures but what belongs to one alone. */
+function addLike() {
+  const list = [...modules.value]
+  const last = list.at(-1)
+  const count = Math.min(Math.max(Math.round(Number(many.value) || 0), 0), 64 - list.length)
+  if (!last || count < 1) return
+  for (let n = 0; n < count; n++) list.push({ ...withoutOwn(last), id: freeId(list.map((m) => m.id)) } as Module)
+  job.set('/bank/modules', list)
+}
+/** A column of volts from a spreadsheet or a note goes down the column. */
+function pasted(event: ClipboardEvent, from: number) {
+  const lines = (event.clipboardData?.getData('text') ?? '').trim().split(/[\r\n]+/)
+  if (lines.length < 2) return
+  event.preventDefault()
+  const writes: [string, unknown][] = []
+  lines.forEach((line, k) => {
+    const said = readFigure(line, 'V', { low: 1, high: 1500 })
+    if (from + k < modules.value.length && said.value !== undefined)
+      writes.push([`/bank/modules/${from + k}/resting_v`, said.value])
+  })
+  if (writes.length) job.setAll(writes)
+}
+function nextDown(i: number) {
+  const at = document.querySelector<HTMLElement>(`[data-pointer="/bank/modules/${i + 1}/resting_v"]`)
+  const field = at?.matches('input') ? at : at?.querySelector('input')
+  if (field instanceof HTMLInputElement) {
+    field.focus()
+    field.select()
+  }
 }
 function remove(i: number) {
   job.drop('/bank/modules', i)
@@ -134,7 +167,7 @@ const FIGURES = [
           <tr :data-pointer="`/bank/modules/${i}`" tabindex="-1">
             <td><TextField :path="`/bank/modules/${i}/id`" :label="`Name of module ${i + 1}`" needed bare class="id" /></td>
             <td>{{ profileName(m.profile) }}</td>
-            <td>
+            <td @paste="(e) => pasted(e, i)" @keydown.enter="nextDown(i)">
               <NumberField :path="`/bank/modules/${i}/resting_v`" :label="`Resting volts of ${m.id}`" bare />
             </td>
             <td>
@@ -168,6 +201,7 @@ const FIGURES = [
                 }}
               </p>
               <div class="fields">
+                <TextField :path="`/bank/modules/${i}/serial`" />
                 <ChoiceField :path="`/bank/modules/${i}/chemistry`" select fallback="" />
                 <NumberField v-for="f in FIGURES" :key="f" :path="`/bank/modules/${i}/${f}`" :whole="f === 'series_cells'" />
               </div>
@@ -188,6 +222,10 @@ const FIGURES = [
     />
     <button :disabled="!adding" @click="add(adding)">Add module</button>
     <button @click="add(null)">Add by nameplate</button>
+    <span v-if="modules.length" class="like">
+      <button :disabled="!Number(many)" @click="addLike">Add {{ Number(many) || '' }} like the last</button>
+      <NumberInput whole aria-label="How many like the last" :value="many" @set="(v) => (many = v)" />
+    </span>
   </div>
 
   <fieldset data-pointer="/bank">
@@ -285,6 +323,13 @@ td {
   gap: 8px;
   margin: 12px 0 20px;
   flex-wrap: wrap;
+}
+.like {
+  display: inline-flex;
+  gap: 4px;
+}
+.like :deep(.el-input) {
+  width: 64px;
 }
 .adding .wide {
   width: min(420px, 80vw);

@@ -7,38 +7,11 @@ import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TickBox from '../../ui/TickBox.vue'
 import { useJob } from '../../job/use-job'
+import { OFFERED, PLATE_FIELDS as FIELDS, USUAL } from './plates'
 
 const props = defineProps<{ path: string; kind: 'unit' | 'charger' }>()
 const job = useJob()
 const quantities = useQuery(queries.quantities())
-const FIELDS = {
-  unit: ['continuous_w', 'surge_w', 'charge_max_a', 'ac_charge_max_a', 'class_v', 'battery_v_min', 'battery_v_max', 'ac_volts'],
-  charger: ['charge_max_a', 'battery_v_max', 'array_v_max'],
-}
-const USUAL = {
-  unit: ['absorb_v', 'float_v', 'shutdown_v', 'restart_v', 'charge_max_a', 'mains_charge_max_a'],
-  charger: ['absorb_v', 'absorb_min', 'float_v', 'sun_charge_max_a'],
-}
-const OFFERED = {
-  unit: [
-    ...USUAL.unit,
-    'recharge_v',
-    'alarm_v',
-    'unit_off_v',
-    'absorb_min',
-    'discharge_max_a',
-    'to_mains_v',
-    'return_bank_v',
-    'gen_start_v',
-    'gen_stop_v',
-    'shutdown_soc',
-    'ac_input_max_a',
-    'temp_comp_mv_per_c',
-    'equalise_on',
-    'capacity_ah',
-  ],
-  charger: [...USUAL.charger, 'tail_a', 'recharge_v', 'temp_comp_mv_per_c', 'equalise_on', 'low_temp_stop_c'],
-}
 const words = computed(
   () => new Map((quantities.data.value ?? []).map((q) => [q.name, q.name.endsWith('_soc') ? `${q.word}, %` : q.word])),
 )

@@ -139,8 +139,19 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
             <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
             <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
             <td class="num">
+              <button
+                class="plain"
+                :aria-expanded="openRow === `more ${u.id}`"
+                :aria-label="`More of ${u.id}`"
+                @click="openRow = openRow === `more ${u.id}` ? '' : `more ${u.id}`"
+              >
+                More
+              </button>
               <button class="plain" :aria-label="`Remove ${u.id}`" @click="job.drop('/units', i)">Remove</button>
             </td>
+          </tr>
+          <tr v-if="openRow === `more ${u.id}`">
+            <td colspan="8" class="own"><TextField :path="`/units/${i}/serial`" /></td>
           </tr>
           <tr v-if="u.plate && (openRow === u.id || refused(`/units/${i}/plate`))">
             <td colspan="8" class="own"><PlateFields :path="`/units/${i}/plate`" kind="unit" /></td>
