@@ -2,13 +2,14 @@
 
 import json
 import re
+import zipfile
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import give_file, saved
+from tests.e2e.conftest import give_file, saved, tick
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 
@@ -57,11 +58,30 @@ def test_many_jobs_are_narrowed_by_words(signed, base):
     box.fill("boathouse 3")
     expect(signed.get_by_role("row").filter(has=signed.get_by_role("link", name="Boathouse 3"))).to_have_count(1)
     expect(signed.locator("tbody tr")).to_have_count(1)
-    expect(signed.get_by_text(re.compile(r"^1 of \d+$"))).to_be_visible()
+    expect(signed.get_by_text(re.compile(r"^1 found$"))).to_be_visible()
     box.fill("boathouse zzz")
-    expect(signed.get_by_role("heading", name="No job has these words")).to_be_visible()
+    expect(signed.get_by_role("heading", name="No job is like that")).to_be_visible()
     signed.get_by_role("button", name=re.compile("^Show all")).click()
     expect(signed.locator("tbody tr").nth(7)).to_be_visible()
+
+
+def test_several_jobs_are_put_away_at_once_and_taken_back(signed, base):
+    for i in range(3):
+        named(signed, base, f"Cluster {i}")
+    signed.get_by_label("Show jobs with these words").press_sequentially("cluster")
+    expect(signed.locator("tbody tr")).to_have_count(3)
+    tick(signed, "checkbox", "Tick Cluster 0")
+    tick(signed, "checkbox", "Tick Cluster 2")
+    with_them = signed.get_by_role("group", name="With the ticked jobs")
+    expect(with_them).to_contain_text("2 ticked")
+    with signed.expect_download() as download:
+        with_them.get_by_role("link", name="Export").click()
+    assert sorted(zipfile.ZipFile(download.value.path()).namelist()) == ["Cluster-0.json", "Cluster-2.json"]
+    with_them.get_by_role("button", name="Put away").click()
+    expect(signed.locator("tbody tr")).to_have_count(1)
+    expect(signed.get_by_text("2 jobs put away.")).to_be_visible()
+    signed.get_by_role("button", name="Undo").click()
+    expect(signed.locator("tbody tr")).to_have_count(3)
 
 
 def test_files_dropped_on_the_page_become_jobs(signed, base):
@@ -144,8 +164,10 @@ def test_a_session_that_ended_keeps_what_was_typed(opened, base, context):
     context.add_cookies(cookies)
     page.get_by_label("Main fuse").fill("275")
     expect(page.get_by_label("Password")).to_be_visible()
-    page.get_by_label("Name").fill("demo")
-    page.get_by_label("Password").fill("lithium-bank")
+    over = page.get_by_role("dialog", name="Sign in again")
+    expect(over).to_contain_text("what you typed is kept")
+    expect(over.get_by_label("Name")).to_have_value("demo")
+    over.get_by_label("Password").fill("lithium-bank")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Main fuse")).to_have_value("275")
     saved(page)
@@ -195,15 +217,12 @@ def test_undo_and_redo_walk_through_every_change(opened):
         expect(fuse).to_have_value(value)
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
-def test_dialogs_are_accessible(signed, size):
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180), (390, 844)])
+def test_a_new_job_is_accessible_and_asks_for_a_name(signed, size):
     signed.set_viewport_size({"width": size[0], "height": size[1]})
-    signed.get_by_role("button", name="New job").click()
-    expect(signed.get_by_role("dialog", name="New job")).to_be_visible()
+    signed.get_by_role("link", name="New job").click()
     expect(signed.get_by_label("Name of the site or job")).to_be_focused()
-    expect(signed.get_by_role("button", name="Make it")).to_be_disabled()
-    signed.wait_for_timeout(400)
+    expect(signed.get_by_role("button", name="Make the job")).to_be_disabled()
+    assert signed.evaluate("document.documentElement.scrollWidth <= innerWidth")
     found = [v["id"] for v in Axe().run(signed).response["violations"] if v["impact"] in ("serious", "critical")]
     assert found == []
-    signed.keyboard.press("Escape")
-    expect(signed.get_by_role("dialog", name="New job")).to_be_hidden()

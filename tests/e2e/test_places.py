@@ -61,7 +61,7 @@ def test_no_page_goes_on_below_its_end(opened, base, size):
         page.wait_for_timeout(150)
         assert page.evaluate("document.scrollingElement.scrollHeight <= innerHeight"), stage
     page.goto(f"{base}/library/orrowan-t8")
-    expect(page.get_by_role("heading", name="Try it")).to_be_visible()
+    expect(page.get_by_role("tab", name="Plate")).to_be_visible()
     assert page.evaluate("document.scrollingElement.scrollHeight <= innerHeight")
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
 

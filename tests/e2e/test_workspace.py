@@ -173,12 +173,29 @@ def test_two_people_get_a_conflict_not_a_lost_change(opened, browser, base):
     )
     assert answer.ok
     page.get_by_label("Main cable carries").fill("290")
-    dialog = page.get_by_role("dialog", name="Someone saved in between")
-    expect(dialog).to_contain_text("Main fuse")
-    dialog.get_by_role("button", name="Take theirs").click()
+    expect(page.get_by_text("demo saved in between: both your changes are here now.")).to_be_visible()
     expect(page.get_by_label("Main fuse")).to_have_value("310")
+    saved(page)
+    job = page.request.get(f"{base}/api/jobs/{id}").json()
+    assert job["document"]["bank"]["fuse_a"] == 310 and job["document"]["bank"]["cable_a"] == 290
+    job["document"]["bank"]["fuse_a"] = 320
+    answer = page.request.put(
+        f"{base}/api/jobs/{id}",
+        data={"base_revision": job["revision"], "document": job["document"]},
+        headers={"X-CSRFToken": token},
+    )
+    assert answer.ok
+    page.get_by_label("Main fuse").fill("330")
+    dialog = page.get_by_role("dialog", name="Someone saved in between")
+    expect(dialog.get_by_role("row")).to_have_count(2)
+    for words in ("Main fuse", "320 A", "330 A"):
+        expect(dialog).to_contain_text(words)
+    dialog.get_by_label("320 A").check()
+    dialog.get_by_role("button", name="Save what is chosen").click()
+    expect(page.get_by_label("Main fuse")).to_have_value("320")
+    saved(page)
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_label("Main cable carries")).to_have_value("290")
+    expect(page.get_by_label("Main fuse")).to_have_value("330")
     saved(page)
 
 
@@ -207,7 +224,7 @@ def test_importing_what_is_not_a_job(signed, tmp_path):
 
 
 def test_new_job_starts_empty_and_says_what_is_missing(signed):
-    signed.get_by_role("button", name="New job").click()
+    signed.get_by_role("link", name="New job").click()
     signed.get_by_label("Name of the site or job").fill("Fresh start")
     signed.keyboard.press("Enter")
     expect(signed.locator('[data-finding="bank-empty"]')).to_be_visible()

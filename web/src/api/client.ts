@@ -95,13 +95,23 @@ const path = <P extends object>(p: P) => ({ params: { path: p } })
 const query = <Q extends object>(q: Q) => ({ params: { query: q } })
 const job = (id: string) => path({ id })
 type Doc = Job & string
+/** What the list of jobs is asked for. */
+export interface JobsAsked {
+  put_away: boolean
+  words?: string
+  state?: 'stop' | 'caution' | 'clear'
+  stage?: string
+  sort?: 'saved' | 'name' | 'state'
+}
 
 export const api = {
   session: () => told(http.GET('/api/session')),
   signIn: (username: string, password: string) => told(http.POST('/api/session', { body: { username, password } }), true),
   signOut: () => told(http.DELETE('/api/session')),
 
-  jobs: (put_away: boolean, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ put_away, limit, offset }))),
+  jobs: (asked: JobsAsked, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ ...asked, limit, offset }))),
+  withJobs: (ids: string[], act: 'put-away' | 'take-out' | 'copy') =>
+    told(http.POST('/api/jobs/together', { body: { ids, act } })),
   createJob: (document: string | object) => told(http.POST('/api/jobs', { body: document as Doc })),
   job: (id: string) => told(http.GET('/api/jobs/{id}', job(id))),
   saveJob: (id: string, base_revision: number, document: Job) =>
@@ -167,6 +177,17 @@ export const api = {
     ),
   checkProfile: (document: object, signal?: AbortSignal) =>
     told(http.POST('/api/library/check', { body: document as Record<string, never>, signal })),
+  lacksOf: (document: object) => told(http.POST('/api/library/lacks', { body: document as Record<string, never> })),
+  readTable: (table: string | Blob) =>
+    told(
+      http.POST('/api/library/table', {
+        body: table as never,
+        bodySerializer: (body: unknown) => body as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    ),
+  awayProfiles: () => everything((limit, offset) => told(http.GET('/api/library', query({ limit, offset, put_away: true })))),
+  takeOutProfile: (id: string) => told(http.POST('/api/library/{id}/take-out', path({ id }))),
   tryProfile: (body: object) => told(http.POST('/api/library/try', { body: body as TryIn })),
 
   simulate: (document: Job, lead_days: number, signal?: AbortSignal) =>

@@ -1,7 +1,7 @@
 // Every question to the server with its key and its way of asking, in one place.
 import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
 import { withoutRefused } from '../job/refused'
-import { api, ApiProblem, type Job, type ProblemOut } from './client'
+import { api, ApiProblem, type Job, type JobsAsked, type ProblemOut } from './client'
 
 export const PAGE = 50
 const AGES = { staleTime: Infinity, gcTime: Infinity }
@@ -14,10 +14,10 @@ export const slower = (times: number): number => Math.min(1000 * 2 ** times, 15_
 const live = { retry: patient, retryDelay: slower, networkMode: 'always' as const, gcTime: 5_000 }
 
 export const queries = {
-  jobs: (away: boolean, page: number) =>
+  jobs: (asked: JobsAsked, page: number) =>
     queryOptions({
-      queryKey: ['jobs', { away, page }],
-      queryFn: () => api.jobs(away, PAGE, (page - 1) * PAGE),
+      queryKey: ['jobs', { ...asked, page }],
+      queryFn: () => api.jobs(asked, PAGE, (page - 1) * PAGE),
       staleTime: 0,
       placeholderData: keepPreviousData,
     }),

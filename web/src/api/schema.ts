@@ -41,7 +41,7 @@ export interface paths {
         };
         /**
          * List Jobs
-         * @description List the crew's jobs, newest first.
+         * @description List the crew's jobs: newest first, by name or by state; those with every word in name, what it waits for or who saved it.
          */
         get: operations["ewerer_server_api_jobs_list_jobs"];
         put?: never;
@@ -50,6 +50,46 @@ export interface paths {
          * @description Create or import a job from a job document.
          */
         post: operations["ewerer_server_api_jobs_create_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * With Several
+         * @description Put away, take out or copy several jobs of the crew; those of other crews are not seen.
+         */
+        post: operations["ewerer_server_api_jobs_with_several"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Several
+         * @description Return the job files of several jobs of the crew in one ZIP archive.
+         */
+        get: operations["ewerer_server_api_jobs_export_several"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2483,6 +2523,27 @@ export interface components {
             from_date?: string | null;
             /** To Date */
             to_date?: string | null;
+        };
+        /**
+         * TogetherOut
+         * @description How many jobs it was done with.
+         */
+        TogetherOut: {
+            /** Count */
+            count: number;
+        };
+        /**
+         * TogetherIn
+         * @description Several jobs, and what is done with them.
+         */
+        TogetherIn: {
+            /** Ids */
+            ids: string[];
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "put-away" | "take-out" | "copy";
         };
         /**
          * JobOut
@@ -9411,6 +9472,10 @@ export interface operations {
                 /** @description items before the page */
                 offset?: number;
                 put_away?: boolean;
+                words?: string;
+                state?: ("stop" | "caution" | "clear") | null;
+                stage?: string;
+                sort?: "saved" | "name" | "state";
             };
             header?: never;
             path?: never;
@@ -9476,6 +9541,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_jobs_with_several: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TogetherOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_jobs_export_several: {
+        parameters: {
+            query: {
+                ids: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             /** @description Unauthorized */

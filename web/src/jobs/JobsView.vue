@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { useMediaQuery } from '@vueuse/core'
+import { refDebounced, useMediaQuery } from '@vueuse/core'
 import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-pagination.css'
@@ -9,7 +9,7 @@ import 'element-plus/theme-chalk/el-table.css'
 import 'element-plus/theme-chalk/el-table-column.css'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ApiProblem, type JobLine } from '../api/client'
+import { api, ApiProblem, type JobLine, type JobsAsked } from '../api/client'
 import { PAGE, queries } from '../api/queries'
 import { accept, session } from '../session/use-session'
 import EmptyNote from '../ui/EmptyNote.vue'
@@ -18,21 +18,69 @@ import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { today, when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
-import { hasWords } from '../ui/words'
+import PickField from '../ui/PickField.vue'
+import TickBox from '../ui/TickBox.vue'
 import { otherTheme, theme } from '../ui/theme'
 
 const router = useRouter()
 const client = useQueryClient()
 const away = ref(false)
 const page = ref(1)
-watch(away, () => (page.value = 1))
-const jobs = useQuery(computed(() => queries.jobs(away.value, page.value)))
-const total = computed(() => jobs.data.value?.total ?? 0)
-const all = computed(() => jobs.data.value?.items ?? [])
 const words = ref('')
-const rows = computed(() => all.value.filter((j) => hasWords(`${j.name} ${j.summary.waits_for} ${j.saved_by}`, words.value)))
+const sought = refDebounced(words, 250)
+const state_ = ref('')
+const stage = ref('')
+const sort = ref('saved')
+const asked = computed<JobsAsked>(() => ({
+  put_away: away.value,
+  words: sought.value.trim() || undefined,
+  state: (state_.value || undefined) as JobsAsked['state'],
+  stage: stage.value || undefined,
+  sort: sort.value as JobsAsked['sort'],
+}))
+watch(asked, () => {
+  page.value = 1
+  chosen.value = []
+})
+const jobs = useQuery(computed(() => queries.jobs(asked.value, page.value)))
+const total = computed(() => jobs.data.value?.total ?? 0)
+const rows = computed(() => jobs.data.value?.items ?? [])
+const narrowed = computed(() => !!(asked.value.words || asked.value.state || asked.value.stage))
+const stages = useQuery(queries.stages())
+const stageChoices = computed(
+  () => [['', 'waits at any stage'], ...(stages.data.value ?? []).map((s) => [s.name, s.word])] as [string, string][],
+)
+/** The ids that are ticked. */
+const chosen = ref<string[]>([])
+const tickAll = (on: boolean) => (chosen.value = on ? rows.value.map((j) => j.id) : [])
+const tickOne = (id: string, on: boolean) => (chosen.value = on ? [...chosen.value, id] : chosen.value.filter((x) => x !== id))
+/** What was just done with jobs, while it can be taken back. */
+const undoable = ref<{ text: string; ids: string[]; act: 'put-away' | 'take-out' } | null>(null)
+const together = useMutation({
+  mutationFn: ({ ids, act }: { ids: string[]; act: 'put-away' | 'take-out' | 'copy' }) => api.withJobs(ids, act),
+  onSuccess: (_, { ids, act }) => {
+    chosen.value = []
+    const what = ids.length === 1 ? 'One job' : `${ids.length} jobs`
+    undoable.value =
+      act === 'copy'
+        ? null
+        : {
+            text: `${what} ${act === 'put-away' ? 'put away' : 'taken out'}.`,
+            ids,
+            act: act === 'put-away' ? 'take-out' : 'put-away',
+          }
+    return refresh()
+  },
+  onError: failed,
+})
+function takeBack() {
+  const now = undoable.value
+  undoable.value = null
+  if (now) void api.withJobs(now.ids, now.act).then(refresh, failed)
+}
+const files = computed(() => `/api/jobs/files?${chosen.value.map((id) => `ids=${id}`).join('&')}`)
 const wide = useMediaQuery('(min-width: 1001px)')
-const MANY = 6
+const FEW = 6
 const state = (s: JobLine['summary']) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
@@ -63,11 +111,6 @@ function failed(error: unknown) {
   failure.value = error
 }
 const copy = useMutation({ mutationFn: (id: string) => api.copyJob(id), onSuccess: refresh, onError: failed })
-const putAway = useMutation({
-  mutationFn: (j: JobLine) => (j.put_away ? api.takeOut(j.id) : api.putAway(j.id)),
-  onSuccess: refresh,
-  onError: failed,
-})
 const MOST = 2_000_000
 async function importFiles(files: File[]) {
   for (const file of files) {
@@ -118,7 +161,7 @@ async function signOut() {
         <RouterLink class="button first" :to="{ name: 'new' }">New job</RouterLink>
       </div>
       <p class="lede">What is open, and what each waits for. A job file can also be dropped on this page.</p>
-      <p v-if="all.length > MANY" class="filter">
+      <p v-if="total > FEW || narrowed" class="filter">
         <ElInput
           v-model="words"
           class="words"
@@ -127,8 +170,41 @@ async function signOut() {
           clearable
           :validate-event="false"
         />
-        <span class="soft" role="status">{{ words.trim() ? `${rows.length} of ${all.length}` : '' }}</span>
+        <PickField
+          v-model="state_"
+          label="State"
+          :choices="[
+            ['', 'any state'],
+            ['stop', 'with a stop'],
+            ['caution', 'with a caution'],
+            ['clear', 'nothing in the way'],
+          ]"
+        />
+        <PickField v-model="stage" label="Waits at" :choices="stageChoices" />
+        <PickField
+          v-model="sort"
+          label="Order"
+          :choices="[
+            ['saved', 'newest first'],
+            ['name', 'by name'],
+            ['state', 'most in the way first'],
+          ]"
+        />
+        <span class="soft" role="status">{{ narrowed ? `${total} found` : `${total} jobs` }}</span>
       </p>
+      <p v-if="chosen.length" class="filter together" role="group" aria-label="With the ticked jobs">
+        <b>{{ chosen.length }} ticked</b>
+        <button @click="together.mutate({ ids: chosen, act: away ? 'take-out' : 'put-away' })">
+          {{ away ? 'Take out' : 'Put away' }}
+        </button>
+        <button @click="together.mutate({ ids: chosen, act: 'copy' })">Copy</button>
+        <a class="button" :href="files" download>Export</a>
+        <button class="plain" @click="chosen = []">None</button>
+      </p>
+      <NoticeBar v-if="undoable">
+        {{ undoable.text }} <button @click="takeBack">Undo</button>
+        <button class="plain" @click="undoable = null">Good</button>
+      </NoticeBar>
 
       <section v-if="soon.length && !away" class="due" aria-label="What is due">
         <h2>Due</h2>
@@ -156,15 +232,23 @@ async function signOut() {
       <NoticeBar v-else-if="jobs.isError.value" kind="bad">
         The jobs cannot be read now. <button @click="() => jobs.refetch()">Try again</button>
       </NoticeBar>
-      <EmptyNote v-else-if="all.length && !rows.length" title="No job has these words">
+      <EmptyNote v-else-if="narrowed && !rows.length" title="No job is like that">
         <p>
-          <button @click="words = ''">Show all {{ all.length }}</button>
+          <button @click="((words = ''), (state_ = ''), (stage = ''))">Show all</button>
         </p>
       </EmptyNote>
-      <EmptyNote v-else-if="!all.length" :title="away ? 'Nothing is put away' : 'No job yet'">
+      <EmptyNote v-else-if="!rows.length" :title="away ? 'Nothing is put away' : 'No job yet'">
         <p v-if="!away" class="lede">Make one from the nameplates on site, or import a job file from a colleague.</p>
       </EmptyNote>
       <ElTable v-else :data="rows" row-key="id" class="list" :row-class-name="() => 'job'">
+        <ElTableColumn label="" width="40">
+          <template #header
+            ><TickBox label="Tick all" bare :checked="chosen.length > 0 && chosen.length === rows.length" @change="tickAll"
+          /></template>
+          <template #default="{ row: j }"
+            ><TickBox :label="`Tick ${j.name}`" bare :checked="chosen.includes(j.id)" @change="(on) => tickOne(j.id, on)"
+          /></template>
+        </ElTableColumn>
         <ElTableColumn label="" width="44" class-name="mark">
           <template #header><span class="visually-hidden">State</span></template>
           <template #default="{ row: j }"><StateMark :state="state(j.summary)" /></template>
@@ -213,7 +297,7 @@ async function signOut() {
             <button
               class="plain"
               :aria-label="`${away ? 'Take out' : 'Put away'} ${j.name}`"
-              @click="putAway.mutate(j as JobLine)"
+              @click="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
             >
               {{ away ? 'Take out' : 'Put away' }}
             </button>
@@ -317,8 +401,11 @@ main {
   align-items: center;
   margin: 12px 0 4px;
 }
+.filter {
+  flex-wrap: wrap;
+}
 .filter .words {
-  width: min(380px, 60vw);
+  width: min(320px, 80vw);
 }
 .lede {
   margin: 2px 0 16px;

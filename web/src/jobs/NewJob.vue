@@ -38,7 +38,9 @@ const router = useRouter()
 const client = useQueryClient()
 const { of } = useLibrary()
 const quantities = useQuery(queries.quantities())
-const wordOf = computed(() => new Map((quantities.data.value ?? []).map((q) => [q.name, q.word])))
+const wordOf = computed(
+  () => new Map((quantities.data.value ?? []).map((q) => [q.name, q.name.endsWith('_soc') ? `${q.word}, %` : q.word])),
+)
 
 const AMERICAS = /^(America\/(?!Argentina|Santiago|Montevideo|Asuncion|La_Paz|Lima)|US\/|Canada\/|Pacific\/Honolulu)/
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
@@ -76,9 +78,15 @@ const number = (v: Figure) => (v === '' ? undefined : v)
 const times = (count: Figure) => Math.min(Math.max(Math.round(Number(count) || 1), 1), 32)
 const sum = (rows: { count: Figure }[]) => rows.reduce((n, r) => n + times(r.count), 0)
 
+/** A row that nobody has said anything of makes nothing. */
+const said = (row: Modules | Units) =>
+  row.what !== PLATE ||
+  ['capacity_ah', 'series_cells', 'charge_a', 'discharge_a', 'continuous_w', 'charge_max_a'].some(
+    (f) => number((row as unknown as Record<string, Figure>)[f]) !== undefined,
+  )
 function document_() {
   const modules: Record<string, unknown>[] = []
-  for (const m of form.value.modules)
+  for (const m of form.value.modules.filter(said))
     for (let i = 0; i < times(m.count); i++) {
       const id = freeId(
         modules.map((x) => String(x.id)),
@@ -89,7 +97,7 @@ function document_() {
     }
   const cells = Number(form.value.modules[0]?.series_cells ?? CELLS)
   const units: Record<string, unknown>[] = []
-  for (const u of form.value.units)
+  for (const u of form.value.units.filter(said))
     for (let i = 0; i < times(u.count); i++) {
       const id = freeId(
         units.map((x) => String(x.id)),
@@ -101,7 +109,7 @@ function document_() {
         class_v: classOf(Number.isFinite(cells) ? cells : CELLS),
         takes: u.takes,
       }
-      const role = sum(form.value.units) > 1 ? { role: units.length ? 'follower' : 'host' } : {}
+      const role = sum(form.value.units.filter(said)) > 1 ? { role: units.length ? 'follower' : 'host' } : {}
       units.push({ id, ...role, ...(u.what ? { profile: u.what } : { plate }) })
     }
   const own = new Map([...of('module'), ...of('inverter')].filter((p) => p.own).map((p) => [p.id, p.revision]))
@@ -116,8 +124,8 @@ function document_() {
         ac: { volts: number(form.value.volts) ?? assumed.volts, hz: form.value.hz ?? assumed.hz },
         sources: form.value.sources,
       },
-      bank: { modules },
-      units,
+      ...(modules.length ? { bank: { modules } } : {}),
+      ...(units.length ? { units } : {}),
       ...(Object.values(loads).some((v) => v !== undefined) ? { loads } : {}),
       ...(pins.length ? { profile_revisions: Object.fromEntries(pins.map((p) => [p, own.get(p)])) } : {}),
     }),
@@ -141,8 +149,10 @@ async function make() {
   }
 }
 /** What the server says of a row of this page; a row stands for as many as it counts. */
-function wrong(list: 'modules' | 'units', row: number): string[] {
-  const rows = form.value[list]
+function wrong(list: 'modules' | 'units', index: number): string[] {
+  const rows: (Modules | Units)[] = form.value[list].filter(said)
+  const row = rows.indexOf(form.value[list][index] as Modules & Units)
+  if (row < 0) return []
   const from = rows.slice(0, row).reduce((sum, r) => sum + times(r.count), 0)
   const stem = list === 'modules' ? '/bank/modules/' : '/units/'
   const words = new Set<string>()
@@ -177,6 +187,9 @@ function source(name: string) {
 const nameBox = ref<InstanceType<typeof ElInput>>()
 onMounted(() => {
   document.title = 'New job · Ewerer'
+  // Whoever comes back from describing a unit finds it chosen.
+  const made = router.currentRoute.value.query.unit
+  if (made && form.value.units[0]) form.value.units[0].what = String(made)
   nameBox.value?.focus()
 })
 </script>
@@ -397,6 +410,7 @@ main {
 }
 .name {
   max-width: 420px;
+  display: flex;
 }
 fieldset {
   margin-top: 14px;

@@ -1,27 +1,44 @@
 <script setup lang="ts">
+// The library: what ships, the crew's own, and a designed editor for a device on the wall.
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useEventListener } from '@vueuse/core'
 import { ElDialog, ElInput, ElPopconfirm } from 'element-plus'
 import 'element-plus/theme-chalk/el-button.css'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-popconfirm.css'
 import 'element-plus/theme-chalk/el-popper.css'
+import { computed, onMounted, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { api, ApiProblem } from '../api/client'
 import { queries } from '../api/queries'
+import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { onBeforeRouteLeave, useRouter } from 'vue-router'
-import { api, ApiProblem, type ProblemOut } from '../api/client'
+import NoticeBar from '../ui/NoticeBar.vue'
+import ViewTabs from '../ui/ViewTabs.vue'
 import { when } from '../ui/figures'
 import { otherTheme, theme } from '../ui/theme'
-import { write } from '../job/pointer'
+import CheckPane from './CheckPane.vue'
+import MenuPane from './MenuPane.vue'
+import PastePane from './PastePane.vue'
+import PlatePane from './PlatePane.vue'
+import PortsPane from './PortsPane.vue'
 import SchemaForm from './SchemaForm.vue'
-import TryPane from './TryPane.vue'
-import { blank, schemaOf, type Node } from './schema-form'
+import SentencePane from './SentencePane.vue'
+import { emptyProfile, hasMenu, hasPorts, KINDS } from './plate-fields'
+import { schemaOf, type Node } from './schema-form'
+import { createProfile, profilePlace, type Profile } from './use-profile'
 
+const NEW = 'new'
 const router = useRouter()
 const route = router.currentRoute
 const client = useQueryClient()
 const chosen = computed(() => (route.value.params.profile as string | undefined) || '')
-const list = useQuery(queries.library())
+/** The job, or the page of a new one, that somebody came from. */
+const from = computed(() => String(route.value.query.from ?? ''))
+const away = ref(false)
+const list = useQuery(
+  computed(() => (away.value ? { queryKey: ['library', 'away'], queryFn: api.awayProfiles } : queries.library())),
+)
 const schema = useQuery(queries.schema('profile'))
 const words = ref('')
 const rows = computed(() =>
@@ -29,130 +46,113 @@ const rows = computed(() =>
     `${p.name} ${p.id} ${p.maker} ${p.kind}`.toLowerCase().includes(words.value.trim().toLowerCase()),
   ),
 )
+const profile = createProfile()
+const { draft, base, fresh, problems, about, saying, failure, dirty } = profile
 const line = computed(() => list.data.value?.find((p) => p.id === chosen.value))
-const draft = shallowRef<Record<string, unknown> | null>(null)
-const stored = shallowRef<Record<string, unknown> | null>(null)
-const fresh = ref(false)
-const base = ref(0)
-const problems = shallowRef<ProblemOut[]>([])
-const about = ref('')
-const saying = ref('')
-const failure = ref<ApiProblem | null>(null)
+const editable = computed(() => fresh.value || !!line.value?.own)
+const kind = computed(() => String(draft.value?.ewerer ?? ''))
 const asText = ref(false)
 const text = ref('')
 const textProblem = ref('')
-const dirty = computed(() => draft.value !== null && JSON.stringify(draft.value) !== JSON.stringify(stored.value))
-const editable = computed(() => fresh.value || line.value?.own)
-const KINDS: [string, string][] = [
-  ['inverter/1', 'inverter-charger'],
-  ['module/1', 'battery module'],
-  ['sun-charger/1', 'sun charger'],
-  ['adapter/1', 'adapter'],
-  ['controller/1', 'system controller'],
-]
+const part = ref('plate')
+const TABS = computed(() => {
+  const menu = hasMenu(kind.value)
+  return [
+    ['plate', 'Plate'],
+    ...(menu && editable.value ? [['paste', 'Paste a table']] : []),
+    ...(menu ? [['menu', 'Menu']] : []),
+    ...(menu ? [['rules', 'Rules']] : []),
+    ...(hasPorts(kind.value) ? [['ports', 'Ports']] : []),
+    ['check', 'Check and try'],
+    ['all', 'All fields'],
+  ] as [string, string][]
+})
+watch(TABS, (tabs) => tabs.some(([t]) => t === part.value) || (part.value = 'plate'))
 const versions = useQuery({
   queryKey: ['versions', chosen, base],
   queryFn: () => api.versions(chosen.value),
-  enabled: computed(() => !!line.value?.own),
+  enabled: computed(() => !!line.value?.own && !away.value),
 })
 const root = computed(() => (schema.data.value ?? {}) as Node)
-const node = computed(() => schemaOf(root.value, String(draft.value?.ewerer ?? '')))
+const node = computed(() => schemaOf(root.value, kind.value))
 
-async function open(id: string) {
-  fresh.value = false
-  draft.value = null
-  if (!id) return
-  try {
-    const document = await api.profile(id)
-    stored.value = draft.value = document
-    base.value = Number(document.revision ?? 1)
-    text.value = JSON.stringify(document, null, 2)
-  } catch (error) {
-    if (error instanceof ApiProblem) failure.value = error
-    else throw error
-  }
+watch(
+  chosen,
+  (id) => {
+    if (id === NEW) {
+      if (!fresh.value || !draft.value) profile.begin(profile.unsaved() ? null : emptyProfile('inverter/1'))
+    } else if (!id || draft.value?.id !== id || fresh.value || dirty.value) void profile.open(id)
+  },
+  { immediate: true },
+)
+async function begin(tag: string) {
+  part.value = 'plate'
+  profile.begin(emptyProfile(tag))
+  await router.replace({ name: 'library', params: { profile: NEW }, query: route.value.query })
 }
-watch(chosen, open, { immediate: true })
-let checkRun = 0
-watch(draft, async (now) => {
-  if (dirty.value) saying.value = ''
-  const mine = ++checkRun
-  if (!now) return
-  await new Promise((r) => setTimeout(r, 150))
-  if (mine !== checkRun) return
-  try {
-    const told = await api.checkProfile(now)
-    if (mine === checkRun) {
-      problems.value = told.problems
-      about.value = told.about
-    }
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error
-  }
-})
-const set = (pointer: string, value: unknown) => (draft.value = write(draft.value ?? {}, pointer, value))
-function begin(tag: string) {
-  const empty = blank(root.value, schemaOf(root.value, tag)) as Record<string, unknown>
-  router.replace({ name: 'library' })
-  draft.value = { ...empty, ewerer: tag }
-  stored.value = null
-  fresh.value = true
-  base.value = 0
+async function copy() {
+  const next = { ...draft.value, id: `${String(draft.value?.id)}-copy`.slice(0, 40), name: `${String(draft.value?.name)} (copy)` }
+  profile.begin(next)
+  await router.replace({ name: 'library', params: { profile: NEW }, query: route.value.query })
 }
-function copy() {
-  const next = { ...draft.value, id: `${draft.value?.id}-copy`, name: `${draft.value?.name} (copy)` }
-  router.replace({ name: 'library' })
-  window.setTimeout(() => {
-    draft.value = next
-    stored.value = null
-    fresh.value = true
-  })
-}
+const done = ref('')
 async function save() {
-  if (!draft.value) return
-  failure.value = null
-  try {
-    const made = fresh.value
-      ? await api.createProfile(draft.value)
-      : await api.saveProfile(String(draft.value.id), base.value, draft.value)
-    await client.invalidateQueries({ queryKey: ['library'] })
-    await client.invalidateQueries({ queryKey: ['profile'] })
-    fresh.value = false
-    stored.value = draft.value = { ...draft.value, revision: made.revision }
-    base.value = made.revision
-    saying.value = `Saved as version ${made.revision}.`
-    if (chosen.value !== made.id) await router.replace({ name: 'library', params: { profile: made.id } })
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error
-    failure.value = error
-  }
+  const id = await profile.save()
+  if (!id) return
+  done.value = id
+  if (chosen.value !== id) await router.replace({ name: 'library', params: { profile: id }, query: route.value.query })
+}
+function back() {
+  if (from.value === 'new-job') return router.push({ name: 'new', query: { unit: done.value } })
+  return router.push({ name: 'job', params: { id: from.value, stage: 'units' }, query: { unit: done.value } })
 }
 async function putAway() {
   await api.putAwayProfile(chosen.value)
   await client.invalidateQueries({ queryKey: ['library'] })
   await router.replace({ name: 'library' })
 }
-async function importFile([one]: File[]) {
-  if (!one) return
-  try {
-    const made = await api.createProfile(await one.text())
-    await client.invalidateQueries({ queryKey: ['library'] })
-    await router.push({ name: 'library', params: { profile: made.id } })
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error
-    failure.value = error
+async function takeOut(id: string) {
+  await api.takeOutProfile(id)
+  await client.invalidateQueries({ queryKey: ['library'] })
+}
+const importing = ref('')
+async function importFiles(files: File[]) {
+  const made: string[] = []
+  for (const file of files) {
+    importing.value = file.name
+    try {
+      made.push((await api.createProfile(await file.text())).id)
+    } catch (error) {
+      if (!(error instanceof ApiProblem)) throw error
+      failure.value = error
+      break
+    }
   }
+  await client.invalidateQueries({ queryKey: ['library'] })
+  if (made.length === 1) await router.push({ name: 'library', params: { profile: made[0] } })
+  else if (made.length) saying.value = `${made.length} profiles taken in.`
 }
 function exportFile() {
   const a = document.createElement('a')
   a.href = URL.createObjectURL(new Blob([JSON.stringify(draft.value, null, 2) + '\n'], { type: 'application/json' }))
-  a.download = `${draft.value?.id}.json`
+  a.download = `${String(draft.value?.id || 'profile')}.json`
   a.click()
   URL.revokeObjectURL(a.href)
 }
+/** Copies of the nearest of a kind, most settings shared first: of the same voltage class, else of the same kind. */
+const nearest = computed(() => (list.data.value ?? []).filter((p) => `${p.kind}/1` === kind.value).slice(0, 6))
+async function from_(id: string) {
+  const next = (await api.profile(id)) as Profile
+  profile.change({
+    ...next,
+    id: String(draft.value?.id ?? ''),
+    name: String(draft.value?.name ?? ''),
+    maker: String(draft.value?.maker ?? ''),
+  })
+}
 function readText() {
   try {
-    draft.value = JSON.parse(text.value)
+    profile.change(JSON.parse(text.value) as Profile)
     textProblem.value = ''
   } catch (error) {
     textProblem.value = String(error)
@@ -160,14 +160,33 @@ function readText() {
 }
 watch(asText, (on) => on && (text.value = JSON.stringify(draft.value, null, 2)))
 onMounted(() => (document.title = 'Library · Ewerer'))
-onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving this profile?'))
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z' || event.altKey) return
+  if (/^(INPUT|TEXTAREA)$/.test((event.target as HTMLElement).tagName)) return
+  event.preventDefault()
+  if (event.shiftKey) profile.redo()
+  else profile.undo()
+})
+const taken = ref<Record<string, 'mine' | 'theirs'>>({})
+const shown = (v: unknown) => (v === undefined ? 'taken out' : typeof v === 'string' ? v : JSON.stringify(v).slice(0, 80))
+const settings = computed(() => ((draft.value?.settings as unknown[] | undefined) ?? []).length)
 </script>
 
 <template>
-  <div class="library">
+  <div
+    class="library"
+    @dragover.prevent
+    @drop.prevent="(e) => part !== 'paste' && importFiles([...(e.dataTransfer?.files ?? [])])"
+  >
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="soft">Library</span>
+      <RouterLink
+        v-if="from"
+        class="small"
+        :to="from === 'new-job' ? { name: 'new' } : { name: 'job', params: { id: from, stage: 'units' } }"
+        >Back to the job</RouterLink
+      >
       <span class="gap" />
       <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
@@ -178,50 +197,61 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
         <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
         <p v-if="list.isError.value" role="alert">Cannot be read now. <button @click="() => list.refetch()">Try again</button></p>
         <ul>
+          <li v-if="!away && profile.unsaved() && chosen !== NEW">
+            <RouterLink :to="{ name: 'library', params: { profile: NEW } }"><b>Begun and not saved</b></RouterLink>
+          </li>
           <li v-for="p in rows" :key="p.id">
-            <RouterLink :to="{ name: 'library', params: { profile: p.id } }" :class="{ on: p.id === chosen }">
+            <RouterLink v-if="!away" :to="{ name: 'library', params: { profile: p.id } }" :class="{ on: p.id === chosen }">
               <b>{{ p.name }}</b>
               <span class="small soft">{{ p.kind }} · {{ p.own ? `yours, version ${p.revision}` : 'ships with Ewerer' }}</span>
             </RouterLink>
+            <span v-else class="away"
+              ><b>{{ p.name }}</b>
+              <button class="plain" :aria-label="`Take out ${p.name}`" @click="takeOut(p.id)">Take out</button></span
+            >
           </li>
+          <li v-if="away && !rows.length && list.data.value" class="soft small">Nothing is put away.</li>
         </ul>
         <p class="new">
-          <button v-for="[tag, word] in KINDS" :key="tag" :disabled="!schema.data.value" @click="begin(tag)">
-            New {{ word }}
-          </button>
-          <FileButton word="Import profile" label="Profile file" accept=".json,application/json" @files="importFile" />
+          <button v-for="[tag, word] in KINDS" :key="tag" @click="begin(tag)">New {{ word }}</button>
+          <FileButton word="Import profiles" label="Profile file" accept=".json,application/json" multiple @files="importFiles" />
+          <button class="link" @click="away = !away">{{ away ? 'Show the library' : 'Show what is put away' }}</button>
         </p>
       </nav>
       <main>
-        <template v-if="draft && root.$defs">
+        <template v-if="draft">
           <h1>{{ draft.name || 'New profile' }}</h1>
           <p class="lede">
-            {{ about || (problems.length ? `${problems.length} to mend before it can be saved` : '') }}
+            {{ about || (fresh && !draft.name ? 'Begin with the plate; ten settings make a plan.' : '') }}
             <span v-if="!editable"> · ships with Ewerer: copy it to change it</span>
+            <button v-if="editable && problems.length" class="link" @click="part = 'check'">
+              {{ problems.length }} to fill in or mend before it can be saved
+            </button>
           </p>
           <div class="bar">
             <button v-if="editable" class="first" :disabled="!dirty || problems.length > 0" @click="save">Save</button>
+            <button v-if="done && from && done === draft.id" class="first" @click="back">Use it in the job</button>
+            <button v-if="editable" class="plain" :disabled="!profile.canUndo.value" @click="profile.undo">Undo</button>
+            <button v-if="editable" class="plain" :disabled="!profile.canRedo.value" @click="profile.redo">Redo</button>
             <button v-if="!fresh" @click="copy">Copy</button>
             <button @click="exportFile">Export</button>
             <ElPopconfirm
-              v-if="line?.own"
-              title="Take it out of the library? Its versions stay."
+              v-if="line?.own && !fresh"
+              title="Take it out of the library? Jobs that use it go on, and it can be taken out again."
               confirm-button-text="Put away"
               cancel-button-text="Keep"
-              width="260"
+              width="280"
               @confirm="putAway"
             >
               <template #reference><button class="plain">Put away</button></template>
             </ElPopconfirm>
             <button class="plain" :aria-pressed="asText" @click="asText = !asText">{{ asText ? 'As a form' : 'As text' }}</button>
-            <span role="status" class="soft">{{ saying || (dirty ? 'not saved' : '') }}</span>
+            <span role="status" class="soft">{{ saying || (dirty ? 'not saved; kept on this device' : '') }}</span>
           </div>
-          <ul v-if="editable && problems.length" class="problems" aria-label="To mend">
-            <li v-for="p in problems.slice(0, 8)" :key="p.pointer + p.message">
-              <code>{{ p.pointer || '/' }}</code> {{ p.message
-              }}<template v-if="p.expected">; right would be {{ p.expected }}</template>
-            </li>
-          </ul>
+          <NoticeBar v-if="profile.restored.value">
+            What you had begun here is taken up again. <button @click="profile.forget">Drop it</button>
+            <button @click="profile.restored.value = false">Good</button>
+          </NoticeBar>
           <template v-if="asText">
             <ElInput
               v-model="text"
@@ -235,19 +265,37 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
             />
             <p v-if="textProblem" class="why" role="alert">{{ textProblem }}</p>
           </template>
-          <div v-else>
-            <SchemaForm
-              :frozen="!editable"
-              :root="root"
-              :node="node"
-              :value="draft"
-              pointer=""
-              :problems="editable ? problems : []"
-              :locked="fresh ? [] : ['id']"
-              @set="set"
-            />
-          </div>
-          <TryPane v-if="draft.ewerer === 'inverter/1' && !problems.length" :profile="draft" />
+          <ViewTabs v-else v-model="part" :tabs="TABS" label="Parts of the profile">
+            <template #label-menu>Menu {{ settings || '' }}</template>
+            <template #label-check>Check and try {{ (editable && problems.length) || '' }}</template>
+            <template #plate>
+              <PlatePane :profile="profile" :frozen="!editable" />
+              <p v-if="fresh && hasMenu(kind) && !settings" class="next">
+                <button class="first" @click="part = 'paste'">Paste the manual's table of settings</button>
+                <button @click="part = 'menu'">Type the menu row by row</button>
+                <span v-if="nearest.length" class="soft small">or begin with the menu of</span>
+                <button v-for="p in nearest" :key="p.id" class="plain" @click="from_(p.id)">{{ p.name }}</button>
+              </p>
+            </template>
+            <template #paste><PastePane :profile="profile" @taken="part = 'menu'" /></template>
+            <template #menu><MenuPane :profile="profile" :frozen="!editable" /></template>
+            <template #rules><SentencePane :profile="profile" :frozen="!editable" /></template>
+            <template #ports><PortsPane :profile="profile" :frozen="!editable" /></template>
+            <template #check><CheckPane :profile="profile" :frozen="!editable" @go="(to: string) => (part = to)" /></template>
+            <template #all>
+              <SchemaForm
+                v-if="root.$defs"
+                :frozen="!editable"
+                :root="root"
+                :node="node"
+                :value="draft"
+                pointer=""
+                :problems="editable ? problems : []"
+                :locked="fresh ? [] : ['id']"
+                @set="profile.set"
+              />
+            </template>
+          </ViewTabs>
           <section v-if="versions.data.value?.length">
             <h2>Versions</h2>
             <ul>
@@ -264,14 +312,52 @@ onBeforeRouteLeave(() => !dirty.value || window.confirm('Leave without saving th
             Profiles say how a device's menu, units and steps look, made from its manual. Choose one, or make one for the device
             on your wall.
           </p>
+          <EmptyNote v-if="chosen && chosen !== NEW && failure" title="No such profile" />
         </div>
       </main>
     </div>
+    <ElDialog
+      :model-value="profile.clashes.value.length > 0"
+      title="Someone saved in between"
+      width="min(680px, 94vw)"
+      :close-on-click-modal="false"
+      :show-close="false"
+    >
+      <p>Both of you changed these; everything else is put together already.</p>
+      <table>
+        <thead>
+          <tr>
+            <th>Place</th>
+            <th>Theirs</th>
+            <th>Yours</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in profile.clashes.value" :key="c.key">
+            <td>{{ profilePlace(c.pointer, draft) }}</td>
+            <td v-for="side in ['theirs', 'mine'] as const" :key="side">
+              <label
+                ><input
+                  type="radio"
+                  :name="`clash-${c.key}`"
+                  :checked="(taken[c.key] ?? 'mine') === side"
+                  @change="taken[c.key] = side"
+                />
+                {{ shown(c[side]) }}</label
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <button class="first" @click="profile.settle(taken)">Put them together so</button>
+    </ElDialog>
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
+      <p v-if="importing" class="soft">{{ importing }}</p>
       <div v-if="failure?.problems.length" role="alert">
         <ul>
           <li v-for="p in failure.problems" :key="p.pointer + p.message">
-            <code>{{ p.pointer || '/' }}</code> {{ p.message }}; right would be {{ p.expected }}
+            {{ profilePlace(p.pointer, draft) }}: {{ p.message
+            }}<template v-if="p.expected">; right would be {{ p.expected }}</template>
           </li>
         </ul>
       </div>
@@ -376,5 +462,17 @@ textarea {
   .body {
     grid-template-columns: 200px minmax(0, 1fr);
   }
+}
+.next {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+  margin-top: 18px;
+}
+.away {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
 }
 </style>

@@ -235,10 +235,10 @@ const KEYS: [string, string][] = [
         <span class="wide">Faults </span><kbd>f</kbd>
       </button>
       <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
-      <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
+      <button class="plain wide" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
-      <button class="plain" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
+      <button class="plain wide" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
       <ElDropdown class="more" trigger="click" @command="(act: () => void) => act()">
         <button class="plain" aria-label="More">More</button>
         <template #dropdown>
@@ -246,6 +246,10 @@ const KEYS: [string, string][] = [
             <ElDropdownItem :disabled="!job.canRedo.value" :command="redo">Redo {{ wordsOf(job.redoAt.value) }}</ElDropdownItem>
             <ElDropdownItem :command="() => (history = true)">History</ElDropdownItem>
             <ElDropdownItem :command="() => exportFile()">Export</ElDropdownItem>
+            <ElDropdownItem :command="otherTheme">{{
+              theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'
+            }}</ElDropdownItem>
+            <ElDropdownItem :command="() => (help = true)">Keys and help</ElDropdownItem>
           </ElDropdownMenu>
         </template>
       </ElDropdown>

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import io
 import json
+import re
 import uuid
+import zipfile
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any, Literal
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
+from pydantic import Field
 
 from ...core.documents import Job as JobDocument
 from ...core.record.imports import as_now
@@ -27,6 +31,7 @@ from .shapes import (
     as_json,
     attachment,
     crew_of,
+    file_answer,
     job_at,
     job_of,
     library_of,
@@ -125,11 +130,67 @@ def _line(job: Job) -> dict[str, Any]:
     return {**_saved(job), "id": job.id, "name": job.name, "put_away": job.put_away, "summary": job.summary}
 
 
+def _file_of(job: Job) -> bytes:
+    return (json.dumps(record.sight_of(job).document.to_data(), indent=2, ensure_ascii=False) + "\n").encode()
+
+
+State = Literal["stop", "caution", "clear"]
+Sort = Literal["saved", "name", "state"]
+MOST_TOGETHER = 500
+
+
 @router.get("", response={200: Page[JobLine], **REFUSALS})
-def list_jobs(request: HttpRequest, page: PageQuery, put_away: bool = False) -> dict[str, Any]:
-    """List the crew's jobs, newest first."""
+def list_jobs(
+    request: HttpRequest,
+    page: PageQuery,
+    put_away: bool = False,
+    words: Annotated[str, Query(max_length=200)] = "",
+    state: State | None = None,
+    stage: Annotated[str, Query(max_length=40)] = "",
+    sort: Sort = "saved",
+) -> dict[str, Any]:
+    """List the crew's jobs: newest first, by name or by state; those with every word in name, what it waits for or who saved it."""
     jobs = Job.objects.filter(crew=crew_of(request), put_away=put_away).select_related("saved_by")
-    return paged(jobs, page, _line)
+    return paged(actions.narrowed(jobs, words, state, stage, sort), page, _line)
+
+
+class TogetherIn(Asked):
+    """Several jobs, and what is done with them."""
+
+    ids: Annotated[list[uuid.UUID], Field(min_length=1, max_length=MOST_TOGETHER)]
+    act: Literal["put-away", "take-out", "copy"]
+
+
+class TogetherOut(Schema):
+    """How many jobs it was done with."""
+
+    count: int
+
+
+@router.post("/together", response={200: TogetherOut, **REFUSALS})
+def with_several(request: HttpRequest, asked: TogetherIn) -> dict[str, int]:
+    """Put away, take out or copy several jobs of the crew; those of other crews are not seen."""
+    who = person(request)
+    if asked.act == "copy":
+        ids = Job.objects.filter(crew=who.crew, pk__in=asked.ids).values_list("pk", flat=True)
+        return {"count": len([actions.copy(id, who.crew, who.user) for id in ids])}
+    return {"count": actions.put_away_all(asked.ids, who.crew, asked.act == "put-away")}
+
+
+@router.get("/files", response={**REFUSALS}, openapi_extra=file_answer("application/zip"))
+def export_several(
+    request: HttpRequest, ids: Annotated[list[uuid.UUID], Query(min_length=1, max_length=MOST_TOGETHER)]
+) -> HttpResponse:
+    """Return the job files of several jobs of the crew in one ZIP archive."""
+    held = io.BytesIO()
+    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
+        taken: set[str] = set()
+        for job in Job.objects.filter(crew=crew_of(request), pk__in=ids).order_by("name", "pk"):
+            stem = re.sub(r"[^A-Za-z0-9._-]+", "-", job.name).strip("-") or "job"
+            name = stem if stem not in taken else f"{stem}-{str(job.pk)[:8]}"
+            taken.add(name)
+            archive.writestr(f"{name}.json", _file_of(job))
+    return attachment(held.getvalue(), "ewerer-jobs.zip", "application/zip")
 
 
 @router.post("", response={201: JobLine, **REFUSALS})
@@ -209,5 +270,4 @@ def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpRespo
 def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the job file, with what its events say of the devices laid over it, so that whoever reads it has that too."""
     job = job_at(request, id)
-    text = json.dumps(record.sight_of(job).document.to_data(), indent=2, ensure_ascii=False) + "\n"
-    return attachment(text.encode(), f"{job.name}.json", JSON)
+    return attachment(_file_of(job), f"{job.name}.json", JSON)

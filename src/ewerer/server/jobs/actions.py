@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import jsonpatch
 from django.contrib.auth.models import User
+from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from ...core.documents import Job as JobDocument
@@ -106,6 +107,28 @@ def _save(
     if beside is not None:
         beside(job)
     return job
+
+
+def narrowed(jobs: QuerySet[Job], words: str, state: str | None, stage: str, sort: str) -> QuerySet[Job]:
+    """Return jobs with every word in name, what it waits for or who saved it; of one state (stop, caution, clear) and stage; sorted."""
+    for word in words.split():
+        jobs = jobs.filter(Q(name__icontains=word) | Q(summary__waits_for__icontains=word) | Q(saved_by__username__icontains=word))
+    if state == "stop":
+        jobs = jobs.filter(summary__stop__gt=0)
+    elif state == "caution":
+        jobs = jobs.filter(summary__stop=0, summary__caution__gt=0)
+    elif state == "clear":
+        jobs = jobs.filter(summary__stop=0, summary__caution=0)
+    if stage:
+        jobs = jobs.filter(summary__waits_stage=stage)
+    order = {"name": ("name", "-saved_at"), "state": ("-summary__stop", "-summary__caution", "-saved_at")}
+    return jobs.order_by(*order.get(sort, ("-saved_at", "pk")))
+
+
+@writes
+def put_away_all(ids: Sequence[uuid.UUID], crew: Crew, away: bool) -> int:
+    """Put several jobs of a crew away, or take them out; return how many. Nothing is deleted."""
+    return Job.objects.filter(crew=crew, pk__in=list(ids)).update(put_away=away)
 
 
 @writes

@@ -3,6 +3,7 @@ import PickField from '../../ui/PickField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
 import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { freeId } from '../bank/modules'
 import { useLibrary } from '../../library/use-library'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -27,7 +28,8 @@ const job = useJob()
 const { of, nameOf } = useLibrary()
 const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
 const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
-const adding = ref('')
+// Whoever comes back from describing a unit finds it chosen.
+const adding = ref(String(useRouter().currentRoute.value.query.unit ?? ''))
 const addingSun = ref('')
 const openRow = ref('')
 const PLATE = { continuous_w: 3000, charge_max_a: 60, class_v: 48 }
@@ -171,6 +173,9 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
     />
     <button :disabled="!adding" @click="add()">Add unit</button>
     <button @click="add(PLATE)">Add by plate</button>
+    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id } }"
+      >Not listed? Describe its menu</RouterLink
+    >
   </div>
   <GroupFigure />
   <fieldset v-if="tracked.length" data-trackers>

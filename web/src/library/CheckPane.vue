@@ -1,0 +1,69 @@
+<script setup lang="ts">
+// What is still to fill in or to mend, what a plan would like besides, which factory values are dangerous; and a place to try it.
+import { computed } from 'vue'
+import StateMark from '../ui/StateMark.vue'
+import TryPane from './TryPane.vue'
+import { inPlain, profilePlace, type OpenProfile } from './use-profile'
+
+const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
+const emit = defineEmits<{ go: [part: string] }>()
+const problems = computed(() => (props.frozen ? [] : props.profile.problems.value))
+const danger = computed(() => props.profile.lacking.value.filter((l) => l.kind === 'danger'))
+const lacking = computed(() => props.profile.lacking.value.filter((l) => l.kind === 'lacking'))
+const partOf = (pointer: string) =>
+  pointer.startsWith('/settings')
+    ? 'menu'
+    : pointer.startsWith('/ports') || pointer.startsWith('/protocols')
+      ? 'ports'
+      : pointer.startsWith('/interlocks')
+        ? 'rules'
+        : /^\/(id|name|maker|ratings|ac_|max_parallel|series|capacity|charge_a|discharge_a|cell_|resistance|array|battery_v|class_v|charge_max)/.test(
+              pointer,
+            )
+          ? 'plate'
+          : 'all'
+</script>
+
+<template>
+  <section v-if="problems.length" aria-label="To fill in or mend" class="part">
+    <h2>To fill in or mend</h2>
+    <ul>
+      <li v-for="p in problems" :key="p.pointer + p.message">
+        <button class="link" @click="emit('go', partOf(p.pointer))">{{ profilePlace(p.pointer, profile.draft.value) }}</button>:
+        {{ inPlain(p) }}
+      </li>
+    </ul>
+  </section>
+  <section v-if="danger.length" aria-label="Dangerous from the factory" class="part">
+    <h2>Dangerous from the factory</h2>
+    <ul class="plainlist">
+      <li v-for="l in danger" :key="l.setting">
+        <StateMark state="stop" /> <b>{{ l.word }}</b> {{ l.text }}
+      </li>
+    </ul>
+  </section>
+  <section v-if="lacking.length" aria-label="A plan would like" class="part">
+    <h2>A plan would like</h2>
+    <ul class="plainlist">
+      <li v-for="l in lacking" :key="l.quantity">
+        <StateMark state="open" /> <b>{{ l.word }}</b> {{ l.text }}
+      </li>
+    </ul>
+    <p class="soft small">Nothing of this must be there: a profile grows.</p>
+  </section>
+  <p v-if="!problems.length && !profile.lacking.value.length" class="lede">Nothing is missing and nothing ships dangerous.</p>
+  <TryPane v-if="profile.draft.value?.ewerer === 'inverter/1' && !profile.problems.value.length" :profile="profile.draft.value" />
+</template>
+
+<style scoped>
+.part {
+  margin-bottom: 16px;
+}
+.plainlist {
+  list-style: none;
+  padding: 0;
+}
+li {
+  margin: 4px 0;
+}
+</style>
