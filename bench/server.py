@@ -12,11 +12,12 @@ from collections.abc import Iterator
 
 
 @contextlib.contextmanager
-def server(folder: str | os.PathLike[str]) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
-    """Serve demo data kept in ``folder``; yields the process and the address."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+def server(folder: str | os.PathLike[str], port: int = 0) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
+    """Serve demo data kept in ``folder`` on a port, or on a free one; yields the process and the address."""
+    if not port:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     command = [sys.executable, "-m", "ewerer.entry", "demo", "--port", str(port), "--data", str(folder)]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)

@@ -12,7 +12,16 @@ from ewerer.core.documents import parse_document
 from ewerer.core.documents.event import NEEDS, Event
 from ewerer.core.record.fold import fold
 
-STEPS = ["isolate:loads", "isolate:dead", "proof:transfer", "enter:U1:fill-volts", "enter:U.2:action.mode", "join:rest:M1"]
+STEPS = [
+    "isolate:unit-U1",
+    "isolate:sun-U.2-1",
+    "isolate:loads",
+    "isolate:dead",
+    "proof:transfer",
+    "enter:U1:fill-volts",
+    "enter:U.2:action.mode",
+    "join:rest:M1",
+]
 TEXTS = ["", "no second person", "Ω über alles", "\U0001f50b low", "\ue000", "a\nb"]
 PEOPLE = ["A. Reed", "B. Moor", "Ç. Öz"]
 
@@ -46,6 +55,8 @@ def random_event(dice: Random, number: int, known: list[str]) -> dict:
     for name, value in maybe.items():
         if name in NEEDS[kind] or dice.random() < 0.4:
             event[name] = value
+    if kind == "renamed":
+        event["shown"] = dice.choice(["U1", "U.2", "M1", "X9"])
     if kind in ("override", "skipped", "undo"):
         event["text"] = "for a reason"
     return parse_document(Event, json.loads(json.dumps(event))).to_data()

@@ -149,3 +149,22 @@ def test_fold_on_the_command_line(tmp_path, capsys):
     path.write_text("{}")
     assert cli.main(["fold", str(path)]) == 2
     assert "line 1" in capsys.readouterr().err
+
+
+def test_a_device_that_is_renamed_takes_along_what_was_told_of_it():
+    """Restated: fold with every earlier mention spelled the new way gives the same found values, steps and statuses."""
+    line = [event | {"device": "U1"} if "device" in event else event for event in random_stream(77) + random_stream(5)]
+    line = [e for e in line if e["kind"] not in ("renamed", "undo") and "U9" not in json.dumps(e)]
+    last = {
+        "ewerer": "event/1",
+        "id": "zz",
+        "at": "2026-05-04T10:00:00.000Z",
+        "by": "A",
+        "kind": "renamed",
+        "device": "U1",
+        "shown": "U9",
+    }
+    spelled = json.loads(json.dumps(line).replace('"U1"', '"U9"').replace(":U1:", ":U9:").replace("unit-U1", "unit-U9"))
+    got, right = fold([*line, last]), fold(spelled)
+    assert got["found"] == right["found"]
+    assert got["steps"] == right["steps"]

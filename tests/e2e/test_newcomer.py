@@ -51,7 +51,7 @@ def test_from_nothing_to_the_sheet_of_unlisted_devices(signed):
     me.press("Tab")
     me.type("80")
     me.click(page.locator("label", has_text="Alarm").first)
-    me.click(page.locator("label", has_text="Generator").first)
+    me.click(page.locator("label", has_text=re.compile("^Generator$")))
     me.click(page.get_by_label("Continuous"))
     me.type("1500")
     me.press("Enter")

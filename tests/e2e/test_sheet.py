@@ -99,22 +99,19 @@ def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
     page = signed
     page.get_by_role("link", name="Library").click()
     page.get_by_role("button", name="New battery module").click()
-    expect(page.get_by_text("to mend before it can be saved")).to_be_visible()
-    fields = {
-        "Id *": "wren-150",
-        "Name *": "Wren 150",
-        "Maker *": "Wren",
-        "Series cells *": "16",
-        "Capacity, Ah *": "150",
-        "Resistance, mΩ *": "12",
-    }
-    fields |= {"Charge, A *": "75", "Discharge, A *": "120", "Cell max, V *": "3.65", "Cell min, V *": "2.7"}
+    expect(page.get_by_text("to fill in or mend before it can be saved")).to_be_visible()
+    for field in page.get_by_role("textbox").all():
+        if (field.get_attribute("id") or "").startswith("plate"):
+            assert field.input_value() == "", "a new profile starts empty"
+    fields = {"Model, as on the plate": "Wren 150", "Maker": "Wren", "Cells in series": "16", "Capacity": "150", "Resistance": "12"}
+    fields |= {"Charge, data sheet": "75", "Discharge, data sheet": "120", "Cell maximum": "3.65", "Cell cut-off": "2.7"}
     for label, value in fields.items():
         page.get_by_label(label, exact=True).fill(value)
+    expect(page.get_by_label("Short name")).to_have_value("wren-150")
     expect(page.get_by_text("16 cells, 150 Ah, in 75 A, out 120 A")).to_be_visible()
-    page.get_by_label("Charge, A *", exact=True).fill("-75")
+    page.get_by_label("Charge, data sheet", exact=True).fill("-75")
     expect(page.get_by_role("alert").filter(has_text="too low")).to_be_visible()
-    page.get_by_label("Charge, A *", exact=True).fill("75")
+    page.get_by_label("Charge, data sheet", exact=True).fill("75")
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text("Saved as version 1.")).to_be_visible()
     assert serious(page) == []

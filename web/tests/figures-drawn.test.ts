@@ -172,7 +172,7 @@ describe('findings and reasons', () => {
     const rows = wrapper.findAll('[data-finding]')
     expect(rows.map((r) => r.attributes('data-finding'))).toEqual(['a', 'b', 'c'])
     expect(rows[1]?.classes()).toContain('current')
-    await rows[0]?.get('button').trigger('click')
+    await rows[0]?.get('[data-index]').trigger('click')
     expect(part.emitted('go')).toEqual([['/bank/fuse_a']])
   })
   it('says so when there is nothing against the plan', async () => {

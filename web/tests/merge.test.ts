@@ -45,7 +45,7 @@ describe('putting two edits together', () => {
   })
 
   // The oracle: a list of places, each changed by nobody, me, them, or both; what must come out is known from how it was made.
-  it('is right for thousands of random pairs of edits', () => {
+  it('is right for a thousand random pairs of edits', () => {
     let seed = 7
     const random = (n: number) => (seed = (seed * 1103515245 + 12345) % 2147483648) % n
     const places = [
@@ -58,7 +58,7 @@ describe('putting two edits together', () => {
       '/units/2/role',
       '/sources',
     ]
-    for (let round = 0; round < 3000; round++) {
+    for (let round = 0; round < 1000; round++) {
       let [mine, theirs, right] = [base(), base(), base()]
       const clashes: string[] = []
       for (const place of places) {

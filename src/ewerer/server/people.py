@@ -16,6 +16,7 @@ class Person:
 
     user: User
     crew: Crew
+    member: Member
 
 
 def person_of(request: HttpRequest) -> Person | None:
@@ -24,4 +25,4 @@ def person_of(request: HttpRequest) -> Person | None:
     if not isinstance(user, User):
         return None
     member = Member.objects.select_related("crew").filter(user=user).first()
-    return Person(user, member.crew) if member else None
+    return Person(user, member.crew, member) if member else None

@@ -2,7 +2,7 @@
 import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
 import type { EventData } from '../record/types'
-import type { Job, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
+import type { Job, Preferences, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
 
 export type * from './types'
 
@@ -107,6 +107,7 @@ export interface JobsAsked {
 export const api = {
   session: () => told(http.GET('/api/session')),
   signIn: (username: string, password: string) => told(http.POST('/api/session', { body: { username, password } }), true),
+  keepPreferences: (body: Preferences) => told(http.PUT('/api/session/preferences', { body })),
   signOut: () => told(http.DELETE('/api/session')),
 
   jobs: (asked: JobsAsked, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ ...asked, limit, offset }))),

@@ -32,6 +32,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Preferences
+         * @description Keep how the person likes figures shown and typed, for every device.
+         */
+        put: operations["ewerer_server_api_session_keep_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -1181,6 +1201,52 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Preferences
+         * @description How a person likes figures shown and typed; documents hold SI units and ISO dates whatever is chosen here.
+         */
+        Preferences: {
+            /**
+             * Temperature
+             * @default C
+             * @enum {string}
+             */
+            temperature: "C" | "F";
+            /**
+             * Length
+             * @default m
+             * @enum {string}
+             */
+            length: "m" | "ft";
+            /**
+             * Section
+             * @default mm2
+             * @enum {string}
+             */
+            section: "mm2" | "awg";
+            /**
+             * Mark
+             * @default .
+             * @enum {string}
+             */
+            mark: "." | ",";
+            /**
+             * Date
+             * @default iso
+             * @enum {string}
+             */
+            date: "iso" | "dmy" | "mdy";
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency: string;
+            /**
+             * Shortcuts
+             * @default true
+             */
+            shortcuts: boolean;
+        };
+        /**
          * SessionOut
          * @description Who is signed in, and the token that writes need.
          */
@@ -1206,6 +1272,7 @@ export interface components {
              * @default
              */
             hint: string;
+            preferences?: components["schemas"]["Preferences"] | null;
         };
         /**
          * ProblemDetails
@@ -8776,7 +8843,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "done" | "skipped" | "reading" | "verdict" | "override" | "decision" | "timer" | "temporary" | "restored" | "read-back" | "as-found" | "note" | "photo" | "log" | "answer" | "proposal" | "visit" | "signed" | "undo";
+            kind: "done" | "skipped" | "reading" | "verdict" | "override" | "decision" | "timer" | "temporary" | "restored" | "read-back" | "as-found" | "renamed" | "note" | "photo" | "log" | "answer" | "proposal" | "visit" | "signed" | "undo";
             /** Step */
             step?: string | null;
             /** Name */
@@ -9455,6 +9522,57 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_session_keep_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preferences"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

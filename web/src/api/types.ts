@@ -29,6 +29,7 @@ export type UnitOrder = S['UnitOrder']
 export type Step = S['Step']
 export type FoundValue = S['FoundValue']
 export type VersionLine = S['VersionLine']
+export type Preferences = Required<S['Preferences']>
 export type Lack = S['Lack']
 export type ManualRow = S['ManualRow']
 export type ManualTable = S['ManualTable']

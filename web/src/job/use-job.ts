@@ -11,6 +11,7 @@ import { createPlanning } from './planning'
 import { createTyped } from './typed'
 import { createRecord } from '../record/use-record'
 import type { Mark } from '../record/fold'
+import { renamed, withName } from './rename'
 import { differences, parts, read, write } from './pointer'
 
 export type { SaveState } from './autosave'
@@ -97,6 +98,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   }
 
   function show(next: Job) {
+    const name = document.value && !whatIf.value ? renamed(document.value, next) : null
+    if (name) record.rename(name.from, name.to)
     document.value = next
     saving.changed()
     planning.soon()
@@ -144,7 +147,9 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   function set(pointer: string, value: unknown) {
     if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
     if (told(pointer, value)) return
-    change(write(document.value, pointer, value), pointer)
+    const next = write(document.value, pointer, value)
+    const name = renamed(document.value, next)
+    change(name ? withName(next, name.from, name.to) : next, pointer)
   }
   /** Several places at once, as one step of undo. */
   /** The list of a pointer with one entry taken out. */

@@ -18,6 +18,7 @@ import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { today, when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
+import PrefsDialog from '../ui/PrefsDialog.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
 import { otherTheme, theme } from '../ui/theme'
@@ -85,6 +86,7 @@ const state = (s: JobLine['summary']) => (s.stop ? 'stop' : s.caution ? 'caution
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
 const dragging = ref(false)
+const units = ref(false)
 const due = useQuery(queries.due())
 const soon = computed(() => due.data.value?.items ?? [])
 const moreDue = ref(false)
@@ -150,6 +152,7 @@ async function signOut() {
       <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
+      <button class="plain" @click="units = true">Units</button>
       <button class="plain" @click="signOut">Sign out {{ session?.user }}</button>
     </header>
     <main>
@@ -317,6 +320,7 @@ async function signOut() {
       </p>
     </main>
 
+    <PrefsDialog v-model="units" />
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
       <p v-if="failedName" class="soft">{{ failedName }}: nothing was stored.</p>
       <div v-if="failure?.problems.length" class="problems" role="alert">

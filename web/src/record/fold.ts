@@ -60,7 +60,54 @@ function told<T extends Told>(event: EventData, ...names: Names): T {
   for (const name of names) out[name] = event[name] ?? null
   return out as unknown as T
 }
-const BESIDE = new Set(['as-found', 'log', 'answer', 'proposal', 'visit', 'signed'])
+const BESIDE = new Set(['as-found', 'renamed', 'log', 'answer', 'proposal', 'visit', 'signed'])
+
+const CARRIED = ['unit', 'module', 'charger']
+/** A step's id with one device's name in the place of another. */
+export function renamedStep(id: string, old: string, next: string): string {
+  const part = (text: string): string => {
+    if (text === old || CARRIED.some((head) => text === `${head}-${old}`)) return text.slice(0, text.length - old.length) + next
+    if (text.startsWith(`sun-${old}-`)) return `sun-${next}-${text.slice(old.length + 5)}`
+    return text
+  }
+  return id.split(':').map(part).join(':')
+}
+/** The events that count, each with its step under the name that its device has now. */
+export function underNamesOfNow(events: Iterable<EventData>): EventData[] {
+  const out: EventData[] = []
+  for (const event of ordered(events)) {
+    if (event.kind === 'renamed')
+      for (const [i, e] of out.entries())
+        if (e.step) out[i] = { ...e, step: renamedStep(e.step, event.device as string, event.shown as string) }
+    out.push(event)
+  }
+  return out
+}
+/** Give what was told of a device to its new name; what that name already has stays as it is. */
+function rename(state: RecordState, old: string, next: string, ...beside: Record<string, number>[]) {
+  if (old === next) return
+  const found = state.found[old]
+  if (found) {
+    delete state.found[old]
+    state.found[next] = { ...found, ...state.found[next] }
+  }
+  const moved: Record<string, string> = {}
+  for (const id of Object.keys(state.steps)) {
+    const to = renamedStep(id, old, next)
+    if (to === id || to in state.steps) continue
+    moved[id] = to
+    state.steps[to] = state.steps[id] as StepState
+    delete state.steps[id]
+  }
+  for (const places of beside)
+    for (const [id, to] of Object.entries(moved)) {
+      const at = places[id]
+      if (at === undefined) continue
+      places[to] = at
+      delete places[id]
+    }
+  for (const photo of state.photos) if (photo.step && moved[photo.step]) photo.step = moved[photo.step] as string
+}
 
 export function fold(events: Iterable<EventData>): RecordState {
   const line = ordered(events)
@@ -90,7 +137,8 @@ export function fold(events: Iterable<EventData>): RecordState {
       if (event.shown) shown[event.setting as string] = event.shown
       else delete shown[event.setting as string]
       if (!Object.keys(shown).length) delete state.found[device]
-    } else if (kind === 'log') state.log.push(told(event, 'entry'))
+    } else if (kind === 'renamed') rename(state, event.device as string, event.shown as string, failedAt, overriddenAt)
+    else if (kind === 'log') state.log.push(told(event, 'entry'))
     else if (kind === 'answer') state.answers.push(told(event, 'name', 'shown', 'text'))
     else if (kind === 'proposal') state.proposals[event.name as string] = told(event, 'shown', 'text', 'value')
     else if (kind === 'visit') state.visits.push(told(event, 'text'))

@@ -3,7 +3,7 @@ import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef, triggerRef } from 'vue'
 import { api, ApiProblem } from '../api/client'
 import { session } from '../session/use-session'
-import { fold, marksOf, ordered, type Mark } from './fold'
+import { fold, marksOf, type Mark, renamedStep, underNamesOfNow } from './fold'
 import { store as usual, type KeptEvent, type KeptPhoto, type RecordStore } from './store'
 import type { EventData, NewEvent, RecordState } from './types'
 
@@ -178,7 +178,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
   }
   /** Take back the latest event that fits. */
   async function takeBack(fits: (e: EventData) => boolean, why: string) {
-    const last = ordered(events.value).filter(fits).at(-1)
+    const last = underNamesOfNow(events.value).filter(fits).at(-1)
     if (last) await add({ kind: 'undo', target: last.id, text: why })
   }
 
@@ -189,10 +189,15 @@ export function createRecord(id: string, store: RecordStore = usual) {
     const made = changed.map((setting) => ({ kind: 'as-found', device, setting, shown: next[setting] ?? '' }))
     if (made.length) void add(...made)
   }
+  /** A device has another name: what was told of it goes along. */
+  function rename(device: string, shown: string) {
+    const told = device in state.value.found || Object.keys(state.value.steps).some((s) => renamedStep(s, device, shown) !== s)
+    if (told) void add({ kind: 'renamed', device, shown })
+  }
   function writeMark(device: string, key: string, next: Mark | undefined) {
     const step = `enter:${device}:${key}`
     const now = marks.value[device]?.[key]
-    const of = (...kinds: string[]) => ordered(events.value).filter((e) => e.step === step && kinds.includes(e.kind))
+    const of = (...kinds: string[]) => underNamesOfNow(events.value).filter((e) => e.step === step && kinds.includes(e.kind))
     const undo = (all: EventData[]) => all.map((e) => ({ kind: 'undo', target: e.id, text: 'taken back on the sheet' }))
     if (!next) return void add(...undo(of('done', 'skipped', 'read-back', 'note')))
     const made: NewEvent[] = []
@@ -239,6 +244,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
     addPhoto,
     takeBack,
     writeFound,
+    rename,
     writeMark,
     keep: (key: string, value: unknown) => store.keep(`${key} ${id}`, value).catch(() => undefined),
     kept: <T>(key: string) => store.read<T>(`${key} ${id}`).catch(() => undefined),

@@ -1,4 +1,5 @@
 import { ref } from 'vue'
+import { prefs, USUAL } from '../ui/prefs'
 import { api, onSignedOut, setCsrf, type SessionOut } from '../api/client'
 
 export const session = ref<SessionOut | null>(null)
@@ -14,6 +15,7 @@ export function onSignedInAgain(act: () => void) {
 export function accept(next: SessionOut) {
   session.value = next
   setCsrf(next.csrf)
+  if (next.preferences) prefs.value = { ...USUAL, ...next.preferences }
 }
 export const refreshSession = async () => accept(await api.session())
 /** Somebody signed in over the page: go on, or begin anew where it is somebody else. */

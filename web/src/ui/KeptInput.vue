@@ -53,7 +53,7 @@ function entered() {
     autocomplete="off"
     :validate-event="false"
     @input="typed"
-    @change="resting.now"
+    @change="resting.now()"
     @keydown.enter="entered"
   />
 </template>

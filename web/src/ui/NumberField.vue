@@ -69,7 +69,7 @@ function typed() {
   resting.touch()
 }
 function left() {
-  resting.now()
+  resting.now(true)
   if (!pending.value) text.value = shown(stored.value)
 }
 function choose(value: number) {
@@ -133,7 +133,13 @@ const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(un
   font-size: 15px;
 }
 .echo {
-  flex-basis: 100%;
+  position: absolute;
+  top: 100%;
+  right: 2px;
+  z-index: 2;
+  padding: 0 4px;
+  background: var(--sheet);
+  white-space: nowrap;
   font-size: 13px;
   line-height: 1.3;
   color: var(--soft);

@@ -67,8 +67,8 @@ function typed() {
       :validate-event="false"
       class="text"
       @input="typed"
-      @change="resting.now"
-      @keydown.enter="resting.now"
+      @change="resting.now()"
+      @keydown.enter="resting.now()"
     />
   </FieldFrame>
 </template>

@@ -1,19 +1,67 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import StateMark from '../ui/StateMark.vue'
+// Findings by rule, those of the stage that is open first. Cautions and notes can be put aside with a reason, which is recorded.
+import { computed, nextTick, ref } from 'vue'
+import type { Finding } from '../api/client'
 import { useJob } from '../job/use-job'
 import { placeInWords } from '../job/words'
-import { gathered } from './gather'
+import KeptInput from '../ui/KeptInput.vue'
+import StateMark from '../ui/StateMark.vue'
+import { gathered, type Gathered } from './gather'
+import RuleSays from './RuleSays.vue'
 
 const emit = defineEmits<{ go: [pointer: string] }>()
-defineProps<{ current: number }>()
+const props = defineProps<{ current: number; stage?: string }>()
 const job = useJob()
-const findings = computed(() => gathered(job.plan.value?.findings ?? [], job.document.value))
+const all = computed(() => gathered(job.plan.value?.findings ?? [], job.document.value))
+const nameOf = (f: Gathered) => `Put aside: ${f.title}`.slice(0, 120)
+/** What was said last of each that was put aside. */
+const aside = computed(() => {
+  const out = new Map<string, { reason: string; by: string }>()
+  for (const a of job.record.state.value.answers) {
+    if (!a.name.startsWith('Put aside: ')) continue
+    if (a.shown === 'aside') out.set(a.name, { reason: a.text ?? '', by: a.by })
+    else out.delete(a.name)
+  }
+  return out
+})
+const isAside = (f: Gathered) => f.severity !== 'stop' && aside.value.has(nameOf(f))
+const here = (f: Gathered) => f.lines.some((l) => l.finding.stage === props.stage)
+const findings = computed(() => {
+  const open = all.value.filter((f) => !isAside(f))
+  return [...open.filter(here), ...open.filter((f) => !here(f))]
+})
+const firstElsewhere = computed(() => findings.value.findIndex((f) => !here(f)))
+const hidden = computed(() => all.value.filter(isAside))
+const showAside = ref(false)
+const asking = ref('')
+function ask(f: Gathered) {
+  asking.value = asking.value === nameOf(f) ? '' : nameOf(f)
+  void nextTick(() => document.querySelector<HTMLElement>('.asking input')?.focus())
+}
+function putAside(f: Gathered, reason: string) {
+  asking.value = ''
+  if (reason.trim()) void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'aside', text: reason.trim() })
+}
+const takeBack = (f: Gathered) => void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'back' })
 const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`
 const counts = computed(() => {
-  const of = (s: string) => findings.value.filter((f) => f.severity === s).length
+  const of = (s: Finding['severity']) => all.value.filter((f) => f.severity === s).length
   return `${plural(of('stop'), 'stop')} · ${plural(of('caution'), 'caution')} · ${plural(of('note'), 'note')}`
 })
+const copied = ref(false)
+async function copyText() {
+  const lines = findings.value.map((f) =>
+    [
+      `${f.severity.toUpperCase()} ${f.title} (${f.rule})`,
+      ...f.lines.map((l) => `  ${l.who ? `${l.who}: ` : ''}${l.finding.message}`),
+      ...(f.fix ? [`  To do: ${f.fix}`] : []),
+    ].join('\n'),
+  )
+  const what = job.whatIf.value ? ' (what-if, not saved)' : ''
+  await navigator.clipboard.writeText(`${job.document.value?.name ?? ''}${what}: ${counts.value}\n\n${lines.join('\n\n')}\n`)
+  copied.value = true
+  window.setTimeout(() => (copied.value = false), 2500)
+}
 </script>
 
 <template>
@@ -21,22 +69,25 @@ const counts = computed(() => {
     <h2>
       <span>Findings</span><span role="status" aria-live="polite">{{ counts }}</span>
     </h2>
+    <p v-if="findings.length" class="tools">
+      <button class="link" @click="copyText">{{ copied ? 'Copied' : 'Copy as text' }}</button>
+    </p>
     <div v-if="job.problems.value.length" class="refused" role="alert">
-      <b>Not stored: the job cannot be read as it is</b>
+      <b>Refused; everything else counts</b>
       <ul>
         <li v-for="p in job.problems.value.slice(0, 6)" :key="p.pointer + p.message">
           <button class="link" @click="emit('go', p.pointer)">{{ placeInWords(p.pointer, job.document.value) }}</button>
           {{ p.message }}. Right would be {{ p.expected }}.
         </li>
       </ul>
-      <p class="small">The figures below are from the last job that could be read. Your typing is kept.</p>
+      <p class="small">The plan is made without it. Your typing is kept.</p>
     </div>
     <p v-if="job.plan.value && findings.length === 0" class="soft">Nothing found against this plan.</p>
     <ol>
       <li
-        v-for="f in findings"
+        v-for="(f, i) in findings"
         :key="f.rule + f.lines[0]?.finding.at + f.title"
-        :class="[f.severity, { current: f.lines.some((l) => l.index === current) }]"
+        :class="[f.severity, { current: f.lines.some((l) => l.index === current), elsewhere: i === firstElsewhere && i > 0 }]"
         :data-finding="f.rule"
       >
         <StateMark :state="f.severity" />
@@ -56,7 +107,7 @@ const counts = computed(() => {
             </button>
           </p>
           <p v-if="f.fix && f.severity !== 'note'" class="fix">{{ f.fix }}</p>
-          <span class="rule">{{ f.rule }}</span>
+          <RuleSays :id="f.rule" />
           <button
             v-if="f.lines.length === 1"
             class="link"
@@ -66,9 +117,39 @@ const counts = computed(() => {
           >
             show
           </button>
+          <button
+            v-if="f.severity !== 'stop'"
+            class="link"
+            :aria-expanded="asking === nameOf(f)"
+            :aria-label="`Put aside ${f.title}`"
+            @click="ask(f)"
+          >
+            put aside
+          </button>
+          <span v-if="asking === nameOf(f)" class="asking">
+            <KeptInput
+              value=""
+              :aria-label="`Why ${f.title} is put aside`"
+              placeholder="why; Enter records it"
+              @commit="(t) => putAside(f, t)"
+            />
+          </span>
         </div>
       </li>
     </ol>
+    <p v-if="hidden.length" class="tools">
+      <button class="link" :aria-expanded="showAside" @click="showAside = !showAside">{{ hidden.length }} put aside</button>
+    </p>
+    <ul v-if="showAside" class="aside">
+      <li v-for="f in hidden" :key="nameOf(f)">
+        <StateMark :state="f.severity" />
+        <div>
+          <b>{{ f.title }}</b>
+          <p class="soft">{{ aside.get(nameOf(f))?.reason }} ({{ aside.get(nameOf(f))?.by }})</p>
+          <button class="link" :aria-label="`Take back ${f.title}`" @click="takeBack(f)">take back</button>
+        </div>
+      </li>
+    </ul>
   </section>
 </template>
 
@@ -82,6 +163,16 @@ h2 {
   color: var(--soft);
   font-size: 14px;
 }
+.tools {
+  margin: 0;
+}
+.elsewhere {
+  border-top: 2px solid var(--ink);
+}
+.asking {
+  display: block;
+}
+.aside,
 ol {
   list-style: none;
   margin: 0;

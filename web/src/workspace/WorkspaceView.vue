@@ -15,12 +15,13 @@ import FindingsColumn from './FindingsColumn.vue'
 import HistoryDrawer from './HistoryDrawer.vue'
 import SpineNav from './SpineNav.vue'
 import { useQuery } from '@tanstack/vue-query'
-import { useEventListener } from '@vueuse/core'
+import { useEventListener, useMediaQuery } from '@vueuse/core'
 import { queries } from '../api/queries'
 import { learnFields, placeInWords } from '../job/words'
 import { prefs } from '../ui/prefs'
 import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
 import NoticeBar from '../ui/NoticeBar.vue'
+import PrefsDialog from '../ui/PrefsDialog.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
 import { createJob, provideJob } from '../job/use-job'
@@ -59,6 +60,8 @@ function findOut(id: string) {
 const whole = computed(() => wholeStages.includes(stage.value))
 const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFinder.vue'))
 const leaving = ref(false)
+const units = ref(false)
+const phone = useMediaQuery('(max-width: 640px)')
 
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
 // Whoever types or points elsewhere meanwhile is not pulled back.
@@ -154,10 +157,17 @@ onBeforeRouteLeave(async () => {
   if (job.state.value === 'unsaved') await job.save()
   return true
 })
+const stageWord = computed(() => stages.value.find((s) => s.name === stage.value)?.word ?? '')
 watch(
-  () => job.document.value?.name,
-  (name) => (document.title = name ? `${name} · Ewerer` : 'Ewerer'),
+  [() => job.document.value?.name, stageWord],
+  ([name, word]) => (document.title = name ? `${word ? `${word} · ` : ''}${name} · Ewerer` : 'Ewerer'),
 )
+// Whoever goes by keyboard or hears the page finds the stage under the focus.
+watch(stage, async () => {
+  await nextTick()
+  if (!document.activeElement || document.activeElement === document.body || document.activeElement.closest('nav.spine'))
+    document.querySelector<HTMLElement>('#stage')?.focus({ preventScroll: true })
+})
 const half = computed(() => Object.fromEntries(Object.entries(job.typed.texts.value).slice(0, 3)))
 const refusedPlaces = computed(() => [...new Set(job.refusals.value.map((p) => p.pointer))])
 const SAVE_WORDS: Record<string, string> = {
@@ -203,6 +213,7 @@ const KEYS: [string, string][] = [
 </script>
 
 <template>
+  <a class="skip" href="#stage">To the stage</a>
   <div class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
@@ -297,14 +308,20 @@ const KEYS: [string, string][] = [
     </main>
     <div v-else class="body" :class="{ whole }">
       <SpineNav :stage="stage" />
-      <main class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
+      <main id="stage" class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
         <component :is="view" :key="stage" @go="go" @symptom="findOut" />
       </main>
-      <aside v-if="!whole" class="column"><FindingsColumn :current="finding" @go="go" /></aside>
+      <aside v-if="!whole" class="column"><FindingsColumn :current="finding" :stage="stage" @go="go" /></aside>
     </div>
 
-    <ElDrawer v-model="drawer" size="min(360px, 92vw)" title="Findings" :with-header="false">
-      <FindingsColumn :current="finding" @go="go" />
+    <ElDrawer
+      v-model="drawer"
+      :direction="phone ? 'btt' : 'rtl'"
+      :size="phone ? '72%' : 'min(360px, 92vw)'"
+      title="Findings"
+      :with-header="false"
+    >
+      <FindingsColumn :current="finding" :stage="stage" @go="go" />
     </ElDrawer>
     <ElDialog v-model="help" title="Keys" width="min(520px, 94vw)">
       <table>
@@ -317,11 +334,13 @@ const KEYS: [string, string][] = [
           </tr>
         </tbody>
       </table>
+      <p><button @click="((help = false), (units = true))">Units and dates</button></p>
       <p class="soft small help-foot">
         Signed in as {{ session?.user }}, {{ session?.crew }}. Ewerer {{ session?.version }}. It plans and records; local code and
         licensed practice decide.
       </p>
     </ElDialog>
+    <PrefsDialog v-model="units" />
     <ElDialog v-model="leaving" title="Leave the what-if" width="min(460px, 94vw)">
       <p>Keep what you tried as an edit of the job, or go back to where you began?</p>
       <p class="buttons">

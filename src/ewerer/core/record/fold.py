@@ -5,7 +5,7 @@ The browser folds the same way (web/src/record/fold.ts); a test holds the two to
 1. Events with one id are one event; of differing ones the first by time and text counts.
 2. Order is by time, then id. An ``undo`` takes back one event that stands before it; an undo can be undone by a later one.
    A change made for a test cannot be taken back: it is put back, and read back.
-3. What is left is applied in order. Nothing depends on the plan: a reading carries the verdict that was given then.
+3. What is left is applied in order. A device that is renamed takes with it what was told of it before. Nothing depends on the plan: a reading carries the verdict that was given then.
 """
 
 from __future__ import annotations
@@ -97,6 +97,43 @@ def _signed_by(event: Plain, *names: str) -> dict[str, Any]:
     return {"id": event["id"], "at": event["at"], "by": event["by"], **{n: event.get(n) for n in names}}
 
 
+CARRIED = ("unit", "module", "charger")
+"""What a breaker of a device is called before the device's own name."""
+
+
+def _renamed(id: str, old: str, new: str) -> str:
+    """Return a step's id with one device's name in the place of another."""
+
+    def part(text: str) -> str:
+        if text == old or text in [f"{head}-{old}" for head in CARRIED]:
+            return text[: len(text) - len(old)] + new
+        if text.startswith(f"sun-{old}-"):
+            return f"sun-{new}-{text[len(old) + 5 :]}"
+        return text
+
+    return ":".join(part(text) for text in id.split(":"))
+
+
+def _rename(state: State, old: str, new: str, *beside: dict[str, int]) -> None:
+    """Give what was told of a device to its new name; what that name already has stays as it is."""
+    if old == new:
+        return
+    if old in state["found"]:
+        state["found"][new] = {**state["found"].pop(old), **state["found"].get(new, {})}
+    moved: dict[str, str] = {}
+    for id in list(state["steps"]):
+        to = _renamed(id, old, new)
+        if to != id and to not in state["steps"]:
+            moved[id] = to
+            state["steps"][to] = state["steps"].pop(id)
+    for places in beside:
+        for id, to in moved.items():
+            if id in places:
+                places[to] = places.pop(id)
+    for photo in state["photos"]:
+        photo["step"] = moved.get(photo["step"], photo["step"])
+
+
 def fold(events: Iterable[Plain]) -> State:
     """Return the state of a stream of events (plain data): steps, found values, log, photos, signatures and the rest.
 
@@ -133,6 +170,8 @@ def fold(events: Iterable[Plain]) -> State:
                 shown.pop(event["setting"], None)
             if not shown:
                 del state["found"][event["device"]]
+        elif kind == "renamed":
+            _rename(state, event["device"], event["shown"], failed_at, overridden_at)
         elif kind == "log":
             state["log"].append(_signed_by(event, "entry"))
         elif kind == "answer":
@@ -147,7 +186,7 @@ def fold(events: Iterable[Plain]) -> State:
             state["notes"].append(_signed_by(event, "text"))
         elif kind == "photo":
             state["photos"].append(_signed_by(event, "photo", "step", "text"))
-        if kind in ("as-found", "log", "answer", "proposal", "visit", "signed") or not event.get("step"):
+        if kind in ("as-found", "renamed", "log", "answer", "proposal", "visit", "signed") or not event.get("step"):
             continue
         step = steps.setdefault(event["step"], _step())
         step["at"], step["by"] = event["at"], event["by"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
@@ -14,7 +14,7 @@ from pydantic import Field
 from ... import __version__
 from ..people import person_of
 from ..problems import problem
-from .shapes import Asked, ProblemDetails
+from .shapes import REFUSALS, Asked, ProblemDetails, person
 
 router = Router(tags=["session"])
 
@@ -26,6 +26,18 @@ class Credentials(Asked):
     password: str = Field(max_length=1000)
 
 
+class Preferences(Asked):
+    """How a person likes figures shown and typed; documents hold SI units and ISO dates whatever is chosen here."""
+
+    temperature: Literal["C", "F"] = "C"
+    length: Literal["m", "ft"] = "m"
+    section: Literal["mm2", "awg"] = "mm2"
+    mark: Literal[".", ","] = "."
+    date: Literal["iso", "dmy", "mdy"] = "iso"
+    currency: str = Field(default="EUR", pattern=r"^[A-Z]{3}$")
+    shortcuts: bool = True
+
+
 class SessionOut(Schema):
     """Who is signed in, and the token that writes need."""
 
@@ -35,6 +47,7 @@ class SessionOut(Schema):
     csrf: str
     version: str
     hint: str = ""
+    preferences: Preferences | None = None
 
 
 def _session(request: HttpRequest) -> dict[str, Any]:
@@ -45,6 +58,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
         "crew": person.crew.name if person else "",
         "csrf": get_token(request),
         "version": __version__,
+        "preferences": person.member.preferences or None if person else None,
     }
 
 
@@ -67,6 +81,15 @@ def sign_in(request: HttpRequest, body: Credentials) -> Any:
         return problem(401, "Name or password is wrong", "Check both; capitals count.")
     login(request, user)
     return _session(request)
+
+
+@router.put("/preferences", response={200: Preferences, **REFUSALS})
+def keep_preferences(request: HttpRequest, body: Preferences) -> Preferences:
+    """Keep how the person likes figures shown and typed, for every device."""
+    member = person(request).member
+    member.preferences = body.model_dump()
+    member.save(update_fields=["preferences"])
+    return body
 
 
 @router.delete("", response={204: None, 401: ProblemDetails})

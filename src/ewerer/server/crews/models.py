@@ -18,6 +18,7 @@ class Member(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="member")
     crew = models.ForeignKey(Crew, on_delete=models.PROTECT, related_name="members")
+    preferences = models.JSONField(default=dict)
 
     def __str__(self) -> str:
         return f"{self.user} in {self.crew}"

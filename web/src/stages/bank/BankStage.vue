@@ -2,7 +2,8 @@
 import PickField from '../../ui/PickField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
@@ -74,6 +75,11 @@ function remove(i: number) {
   job.drop('/bank/modules', i)
   openRow.value = null
 }
+// A row opened by what is refused in it stays open when it is mended: nothing moves away under a press.
+watch(
+  () => job.problems.value.map((p) => /^\/bank\/modules\/(\d+)\/(?!id|resting_v|lead_mohm)/.exec(p.pointer)?.[1]).find(Boolean),
+  (row) => row !== undefined && (openRow.value = Number(row)),
+)
 const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')
 const FIGURES = [
   'series_cells',
@@ -100,6 +106,7 @@ const FIGURES = [
     Terminals are always live. Link cables stay off until addresses are set; join only modules that rest within the tolerance.
   </CautionLine>
 
+  <NewerProfiles :kinds="['module']" />
   <div v-if="bank" class="figures" data-bank-figures>
     <div>
       <b v-help="'Bank.capacity_ah'">{{ tidy(bank.capacity_ah, 0) }} Ah</b
@@ -191,7 +198,7 @@ const FIGURES = [
               <button class="plain" :aria-label="`Remove ${m.id}`" @click="remove(i)">Remove</button>
             </td>
           </tr>
-          <tr v-if="openRow === i || job.problems.value.some((p) => p.pointer.startsWith(`/bank/modules/${i}/`))">
+          <tr v-if="openRow === i">
             <td colspan="7" class="own">
               <p class="soft small">
                 {{

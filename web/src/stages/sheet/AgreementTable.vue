@@ -12,6 +12,11 @@ const rows = computed(() => (job.plan.value?.agreement ?? []).filter((r) => !onl
 const units = computed(() => (job.plan.value?.units ?? []).map((u) => u.id))
 const SCOPE: Record<string, string> = { 'same-on-all': 'same on all', host: 'host only', own: 'its own' }
 const extra = (unit: string, setting: string) => job.at(`/extra_entries/${unit}/${setting}`) as string | undefined
+/** How many units do not show yet what is planned for them; null where nothing is planned or nothing was noted. */
+function planned(r: { planned: Record<string, string | null>; shown: Record<string, string | null> }): number | null {
+  const asked = units.value.filter((u) => r.planned[u] != null && r.shown[u] != null)
+  return asked.length ? asked.filter((u) => r.planned[u] !== r.shown[u]).length : null
+}
 function copy(setting: string, from: string, value: string, planned: Record<string, string | null>) {
   job.setAll(
     units.value
@@ -37,7 +42,8 @@ const drop = (setting: string) =>
             <th>Setting</th>
             <th>Scope</th>
             <th v-for="u in units" :key="u" class="num">{{ u }}</th>
-            <th>Verdict</th>
+            <th>Agree</th>
+            <th>As planned</th>
             <th><span class="visually-hidden">Copy</span></th>
           </tr>
         </thead>
@@ -51,8 +57,15 @@ const drop = (setting: string) =>
               {{ r.shown[u] ?? 'not noted' }}
               <span v-if="r.planned[u] && r.planned[u] !== r.shown[u]" class="soft small what">to be {{ r.planned[u] }}</span>
             </td>
-            <td>
+            <td data-agree>
               <StateMark v-if="r.agrees !== null" :state="r.agrees ? 'ok' : 'caution'" /> <span class="small">{{ r.text }}</span>
+            </td>
+            <td data-as-planned>
+              <template v-if="planned(r) !== null">
+                <StateMark :state="planned(r) ? 'caution' : 'ok'" />
+                <span class="small">{{ planned(r) ? `${planned(r)} to enter` : 'as planned' }}</span>
+              </template>
+              <span v-else class="soft small">not planned</span>
             </td>
             <td class="num">
               <template v-if="r.scope === 'same-on-all' && r.agrees === false">

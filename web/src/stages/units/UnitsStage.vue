@@ -5,6 +5,7 @@ import CautionLine from '../../ui/CautionLine.vue'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { freeId } from '../bank/modules'
+import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
@@ -90,6 +91,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
 <template>
   <h1>Units</h1>
   <p class="lede">Inverter-chargers in parallel: one model, one firmware, one host, each in its place.</p>
+  <NewerProfiles :kinds="['inverter', 'sun-charger', 'controller']" />
   <div class="scroll" data-pointer="/units" tabindex="-1">
     <table v-if="units.length">
       <caption class="visually-hidden">

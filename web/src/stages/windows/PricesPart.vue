@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import type { Advice } from '../../api/client'
 import { useWork } from '../../api/use-work'
 import { useJob } from '../../job/use-job'
+import { firstPrices } from './prices'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
 import WorkBar from '../../ui/WorkBar.vue'
@@ -97,7 +98,7 @@ const takeAdvice = () =>
         <button v-if="advice.result.value.windows.length" @click="takeAdvice">Take these windows</button>
       </div>
     </template>
-    <button v-else @click="job.set(at, { base: 0.3, prices: [{ from: '23:00', to: '06:00', price: 0.15 }] })">Add prices</button>
+    <button v-else @click="job.set(at, firstPrices())">Add prices</button>
   </fieldset>
 </template>
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 // Parts of the year with windows or prices of their own.
 import { useJob } from '../../job/use-job'
+import { firstPrices } from './prices'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import TextField from '../../ui/TextField.vue'
 import PricesPart from './PricesPart.vue'
@@ -42,17 +43,7 @@ function remove(index: number) {
         <button class="plain" :aria-label="`Remove season ${s.name}`" @click="remove(i)">Remove</button>
       </div>
       <PricesPart v-if="s.tariff" :at="`/seasons/${i}/tariff`" :legend="`Prices in ${s.name}`" />
-      <button
-        v-else
-        @click="
-          job.set(
-            `/seasons/${i}/tariff`,
-            job.at('/tariff') ?? { base: 0.3, prices: [{ from: '23:00', to: '06:00', price: 0.15 }] },
-          )
-        "
-      >
-        Prices of its own
-      </button>
+      <button v-else @click="job.set(`/seasons/${i}/tariff`, job.at('/tariff') ?? firstPrices())">Prices of its own</button>
     </div>
     <p><button @click="add">Add a season</button> <span class="soft small">Days as month-day, 04-01 to 09-30.</span></p>
   </fieldset>

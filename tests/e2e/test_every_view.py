@@ -1,0 +1,117 @@
+"""Every view and dialog in both themes and four sizes: nothing that a screen reader stumbles over, no label on another."""
+
+import re
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from tests.e2e.conftest import show
+from tests.jobs import NAMES, data
+
+SIZES = [(390, 844), (820, 1180), (1280, 800), (1920, 1080)]
+STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet", "Run", "Proof", "Handover"]
+
+
+def stage_at(page, base, id, stage):
+    page.goto(f"{base}/jobs/{id}/{stage.lower()}")
+    expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
+
+
+@pytest.mark.parametrize("size", SIZES, ids=lambda s: f"{s[0]}")
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, size):
+    page, axe, wrong = signed, Axe(), []
+    page.emulate_media(color_scheme=theme, reduced_motion="reduce")
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+
+    def check(where):
+        page.wait_for_timeout(300)
+        found = axe.run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).response["violations"]
+        wrong.extend((where, v["id"], v["nodes"][0]["html"][:160], len(v["nodes"])) for v in found)
+
+    page.reload()
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+    check("jobs")
+    page.get_by_role("button", name="Units").click()
+    expect(page.get_by_role("dialog", name="Units and dates")).to_be_visible()
+    check("units and dates")
+    page.goto(f"{base}/new")
+    expect(page.get_by_role("heading", name="New job")).to_be_visible()
+    check("new job")
+    page.goto(f"{base}/library/wendle-hy6")
+    for tab in ("Plate", "Rules", "Ports", "Check and try"):
+        page.get_by_role("tab", name=tab).click()
+        check(f"library {tab}")
+    page.goto(f"{base}/library/new")
+    page.get_by_role("button", name="Paste the manual's table of settings").click()
+    page.get_by_label("Table of settings").fill("No\tSetting\tRange\n1\tFloat voltage\t48~58 V\n2\tSomething\t1~9")
+    expect(page.locator("[data-manual]")).to_have_count(2)
+    check("library paste")
+    page.get_by_role("button", name="Take 2 into the menu").click()
+    page.get_by_role("button", name="More of Float voltage").click()
+    check("library menu")
+    id = page.request.get(f"{base}/api/jobs?words=Skerry").json()["items"][0]["id"]
+    for stage in STAGES:
+        stage_at(page, base, id, stage)
+        check(stage)
+    stage_at(page, base, id, "Link")
+    page.keyboard.press("/")
+    expect(page.get_by_label("Find a quantity, setting or field")).to_be_visible()
+    check("find")
+    page.keyboard.press("Escape")
+    stage_at(page, base, id, "Link")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    check("keys")
+    page.keyboard.press("Escape")
+    page.keyboard.press("f")
+    page.wait_for_timeout(500)
+    check("faults")
+    page.keyboard.press("Escape")
+    if size[0] < 1000:
+        stage_at(page, base, id, "Link")
+        page.get_by_role("button", name=re.compile("^Findings")).click()
+        check("findings drawer")
+    assert wrong == []
+
+
+COLLISIONS = """() => [...document.querySelectorAll('.stage svg')].flatMap((svg) => {
+    const boxes = [...svg.querySelectorAll('text')].filter((t) => t.textContent.trim() && getComputedStyle(t).visibility !== 'hidden')
+        .map((t) => ({ t, b: t.getBoundingClientRect() })).filter(({ b }) => b.width > 0)
+    const out = []
+    boxes.forEach(({ t, b }, i) => boxes.slice(i + 1).forEach(({ t: u, b: c }) => {
+        const w = Math.min(b.right, c.right) - Math.max(b.left, c.left), h = Math.min(b.bottom, c.bottom) - Math.max(b.top, c.top)
+        if (w > 1.5 && h > 3) out.push(`${t.textContent.trim()} / ${u.textContent.trim()} ${w.toFixed(0)}x${h.toFixed(0)}`)
+    }))
+    return out
+})"""
+
+
+def big():
+    """Twelve units and thirty-two modules with long names."""
+    job = data(NAMES[0]) | {"name": "A very long name of a site that nobody would ever give but somebody will"}
+    module, unit = job["bank"]["modules"][0], job["units"][0]
+    job["bank"] = job["bank"] | {"modules": [module | {"id": f"MODULE-NORTH-WING-{i:02d}"} for i in range(1, 33)]}
+    job["units"] = [unit | {"id": f"INVERTER-UPPER-HALL-{i:02d}", "role": "host" if i == 1 else "follower"} for i in range(1, 13)]
+    for key in ("as_found", "extra_entries", "sheet_marks", "breakers"):
+        job.pop(key, None)
+    return job
+
+
+@pytest.mark.parametrize("size", SIZES, ids=lambda s: f"{s[0]}")
+@pytest.mark.parametrize("name", [*NAMES, "big"])
+def test_no_label_of_a_figure_lies_on_another(opened, name, size):
+    page = opened(big() if name == "big" else name, "Site")
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    wrong = []
+    for stage in ("Bank", "Units", "Link", "Limits", "Thresholds", "Windows"):
+        if size[0] > 640:
+            show(page, stage)
+        else:
+            page.goto(re.sub("/[a-z]+$", f"/{stage.lower()}", page.url))
+            expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
+        page.wait_for_timeout(250)
+        wrong += [(stage, w) for w in page.evaluate(COLLISIONS)]
+        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), stage
+    assert wrong == []
