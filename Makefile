@@ -68,7 +68,7 @@ lint: $(S)/python-test $(S)/node
 	@.venv/bin/mypy
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
 	@PYTHONPATH=src $(PY) tools/layers.py --check
-	@$(PY) tools/help.py --check
+	@PYTHONPATH=src $(PY) tools/help.py --check
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
 	@cd web && npx openapi-typescript ../docs/openapi.json -o ../$(S)/schema.ts >/dev/null 2>&1 && \
 		{ cmp -s ../$(S)/schema.ts src/api/schema.ts || { echo "web/src/api/schema.ts is not what docs/openapi.json says: run make docs"; exit 1; }; }
@@ -80,7 +80,7 @@ format: $(S)/python-test $(S)/node
 docs: $(S)/python $(S)/node
 	@EWERER_DATA=var/docs $(PY) -m ewerer.server write_docs docs --settings ewerer.server.settings.demo
 	@PYTHONPATH=src $(PY) tools/layers.py
-	@$(PY) tools/help.py
+	@PYTHONPATH=src $(PY) tools/help.py
 	@cd web && npm run -s types >/dev/null
 
 bench: $(S)/python-test $(S)/web

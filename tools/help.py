@@ -6,6 +6,8 @@ import json
 import sys
 from pathlib import Path
 
+from ewerer.core.trade.quantities import TERMS
+
 ROOT = Path(__file__).resolve().parent.parent
 FROM, TO = ROOT / "docs" / "openapi.json", ROOT / "web" / "src" / "api" / "help.json"
 PARTS = (
@@ -33,6 +35,7 @@ def help_json() -> str:
         for part in PARTS
         if part in schemas
     }
+    out["glossary"] = dict(TERMS)
     return json.dumps(out, indent=2, ensure_ascii=False, sort_keys=True) + "\n"
 
 

@@ -39,7 +39,7 @@ describe('fields of the job', () => {
   it('keeps what cannot be read, stores nothing and says why', async () => {
     const { wrapper, job } = await number({})
     await wrapper.get('input').setValue('four')
-    await vi.advanceTimersByTimeAsync(150)
+    await vi.advanceTimersByTimeAsync(400)
     expect(wrapper.get('input').element.value).toBe('four')
     expect(job.at('/bank/fuse_a')).toBe(400)
     const why = wrapper.get('[role=alert]')
@@ -50,7 +50,7 @@ describe('fields of the job', () => {
   it('asks for whole numbers where only those make sense', async () => {
     const { wrapper, job } = await number({ whole: true })
     await wrapper.get('input').setValue('12.5')
-    await vi.advanceTimersByTimeAsync(150)
+    await vi.advanceTimersByTimeAsync(400)
     expect(wrapper.text()).toContain('whole number')
     expect(job.at('/bank/fuse_a')).toBe(400)
   })
@@ -128,7 +128,7 @@ describe('fields of the job', () => {
     const { wrapper, job } = await mounted(TextField, { path: '/name', label: 'Job name', needed: true })
     await wrapper.get('input').setValue('')
     await wrapper.get('input').trigger('change')
-    await vi.advanceTimersByTimeAsync(150)
+    await vi.advanceTimersByTimeAsync(400)
     expect(job.at('/name')).toBe('Site')
     expect(wrapper.text()).toContain('the old one is kept')
     await wrapper.get('input').setValue('Other')

@@ -163,7 +163,12 @@ async function signOut() {
         <FileButton word="Import job file" label="Job file" accept=".json,application/json" multiple @files="importFiles" />
         <RouterLink class="button first" :to="{ name: 'new' }">New job</RouterLink>
       </div>
-      <p class="lede">What is open, and what each waits for. A job file can also be dropped on this page.</p>
+      <p class="lede">
+        What is open, and what each waits for. A job file can also be dropped on this page.
+        <RouterLink v-if="rows[0]" :to="{ name: 'job', params: { id: rows[0].id, stage: 'thresholds' }, query: { tour: '' } }"
+          >New here? A two-minute tour</RouterLink
+        >
+      </p>
       <p v-if="total > FEW || narrowed" class="filter">
         <ElInput
           v-model="words"

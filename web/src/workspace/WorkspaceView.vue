@@ -20,6 +20,7 @@ import { queries } from '../api/queries'
 import { learnFields, placeInWords } from '../job/words'
 import { prefs } from '../ui/prefs'
 import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
+import { glossary, useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
 import WaitNote from '../ui/WaitNote.vue'
@@ -61,6 +62,16 @@ const whole = computed(() => wholeStages.includes(stage.value))
 const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFinder.vue'))
 const leaving = ref(false)
 const units = ref(false)
+const TourPane = defineAsyncComponent(() => import('./TourPane.vue'))
+const tour = ref(false)
+const frame = ref<HTMLElement | null>(null)
+const tip = useGlossary(() => frame.value)
+const terms = ref<[string, string][]>([])
+watch(help, async (open) => open && (terms.value = [...(await glossary())]))
+watch(
+  () => !job.loading.value && worded.value && route.value.query.tour !== undefined,
+  (ready) => ready && window.setTimeout(() => (tour.value = true), 400),
+)
 const phone = useMediaQuery('(max-width: 640px)')
 
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
@@ -214,7 +225,7 @@ const KEYS: [string, string][] = [
 
 <template>
   <a class="skip" href="#stage">To the stage</a>
-  <div class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
+  <div ref="frame" class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
@@ -334,13 +345,29 @@ const KEYS: [string, string][] = [
           </tr>
         </tbody>
       </table>
-      <p><button @click="((help = false), (units = true))">Units and dates</button></p>
+      <p class="buttons">
+        <button @click="((help = false), (units = true))">Units and dates</button>
+        <button @click="((help = false), (tour = true))">Two-minute tour</button>
+      </p>
+      <details>
+        <summary>Words of the trade</summary>
+        <dl class="terms">
+          <template v-for="[term, meaning] in terms" :key="term">
+            <dt>{{ term }}</dt>
+            <dd>{{ meaning }}</dd>
+          </template>
+        </dl>
+      </details>
       <p class="soft small help-foot">
         Signed in as {{ session?.user }}, {{ session?.crew }}. Ewerer {{ session?.version }}. It plans and records; local code and
         licensed practice decide.
       </p>
     </ElDialog>
     <PrefsDialog v-model="units" />
+    <TourPane v-if="tour" v-model="tour" />
+    <div v-if="tip" class="tip" role="tooltip" :style="{ left: `${tip.x}px`, top: `${tip.y}px` }">
+      <b>{{ tip.term }}</b> {{ tip.text }}
+    </div>
     <ElDialog v-model="leaving" title="Leave the what-if" width="min(460px, 94vw)">
       <p>Keep what you tried as an edit of the job, or go back to where you began?</p>
       <p class="buttons">
@@ -463,6 +490,23 @@ header .button {
 .drawer-button,
 .more {
   display: none;
+}
+.tip {
+  position: fixed;
+  z-index: 3000;
+  max-width: 280px;
+  padding: 6px 10px;
+  background: var(--raised);
+  border: 1px solid var(--edge);
+  border-left: 3px solid var(--copper);
+  font-size: 14px;
+  pointer-events: none;
+}
+.terms dt {
+  font-weight: 650;
+}
+.terms dd {
+  margin: 0 0 6px;
 }
 .help-foot {
   margin-top: 14px;

@@ -8,12 +8,14 @@ import { layNarrows } from './narrows'
 
 const props = defineProps<{ chain: Chain; title: string; kind: 'charge' | 'discharge'; chosen: string | null }>()
 const emit = defineEmits<{ choose: [cap: string] }>()
+const LANES = 132
 const box = ref<HTMLElement>()
 const size = useElementSize(box, { width: 760, height: 0 })
-const width = computed(() => Math.max(420, size.width.value || 760))
+// Each reach keeps the width that its words need; where there is less room the figure is moved sideways.
+const REACH = 82
+const width = computed(() => Math.max(REACH * props.chain.caps.length + LANES, size.width.value || 760))
 const H = 104
 const TOP = 44
-const LANES = 132
 const laid = computed(() => layNarrows(props.chain, { width: width.value, height: H, lanes: LANES }))
 const binding = computed(() => props.chain.caps.find((c) => c.cap === props.chain.binding))
 const words = (word: string): string[] => {
@@ -30,66 +32,68 @@ const needed = computed(() => props.chain.needed_a)
       {{ title }}: {{ amps(chain.bank_a) }}
       <span class="soft">{{ binding ? `${binding.word} is the narrowest: ${binding.why}` : '' }}</span>
     </h2>
-    <svg
-      :width="width"
-      :height="TOP + H + 34"
-      :viewBox="`0 0 ${width} ${TOP + H + 34}`"
-      role="group"
-      :aria-label="`${title}, chain of caps`"
-    >
-      <g :transform="`translate(0 ${TOP})`">
-        <path :d="laid.outline" class="water" />
-        <path
-          v-for="l in laid.lanes"
-          :key="l.unit"
-          :d="`M${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y))}C${laid.end + 18} ${l.y} ${laid.end + 8} ${l.y} ${laid.end + 30} ${l.y}H${width - 2}V${l.y + l.height}H${laid.end + 30}C${laid.end + 8} ${l.y + l.height} ${laid.end + 18} ${l.y + l.height} ${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y + l.height))}Z`"
-          class="lane"
-          :class="l.kind"
-        />
-        <text v-for="l in laid.labels" :key="l.text" :x="laid.end + 36" :y="l.y + 5" class="unit">{{ l.text }}</text>
-        <template v-if="needed">
+    <div class="scroll" tabindex="0" :aria-label="`Drawing of ${title.toLowerCase()}`" role="region">
+      <svg
+        :width="width"
+        :height="TOP + H + 34"
+        :viewBox="`0 0 ${width} ${TOP + H + 34}`"
+        role="group"
+        :aria-label="`${title}, chain of caps`"
+      >
+        <g :transform="`translate(0 ${TOP})`">
+          <path :d="laid.outline" class="water" />
           <path
-            :d="`M0 ${laid.middle - (needed * laid.perAmp) / 2}H${laid.end}M0 ${laid.middle + (needed * laid.perAmp) / 2}H${laid.end}`"
-            class="needed"
+            v-for="l in laid.lanes"
+            :key="l.unit"
+            :d="`M${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y))}C${laid.end + 18} ${l.y} ${laid.end + 8} ${l.y} ${laid.end + 30} ${l.y}H${width - 2}V${l.y + l.height}H${laid.end + 30}C${laid.end + 8} ${l.y + l.height} ${laid.end + 18} ${l.y + l.height} ${laid.end} ${Math.max(laid.middle - (chain.bank_a * laid.perAmp) / 2, Math.min(laid.middle + (chain.bank_a * laid.perAmp) / 2, l.y + l.height))}Z`"
+            class="lane"
+            :class="l.kind"
           />
-        </template>
-        <g v-for="(r, i) in laid.reaches" :key="r.cap">
-          <template v-if="r.dashedHalf !== null">
+          <text v-for="l in laid.labels" :key="l.text" :x="laid.end + 36" :y="l.y + 5" class="unit">{{ l.text }}</text>
+          <template v-if="needed">
             <path
-              :d="`M${r.x + 3} ${laid.middle - r.dashedHalf}h${r.width - 6}M${r.x + 3} ${laid.middle + r.dashedHalf}h${r.width - 6}`"
-              class="without"
+              :d="`M0 ${laid.middle - (needed * laid.perAmp) / 2}H${laid.end}M0 ${laid.middle + (needed * laid.perAmp) / 2}H${laid.end}`"
+              class="needed"
             />
           </template>
-          <g
-            class="reach"
-            :class="{ narrowest: r.narrowest, chosen: chosen === r.cap }"
-            role="button"
-            tabindex="0"
-            :aria-pressed="chosen === r.cap"
-            :aria-label="`${chain.caps[i]?.word}: ${amps(chain.caps[i]?.a)}${r.narrowest ? ', the narrowest' : ''}. ${chain.caps[i]?.why}`"
-            @click="emit('choose', r.cap)"
-            @keydown.enter.prevent="emit('choose', r.cap)"
-            @keydown.space.prevent="emit('choose', r.cap)"
-          >
-            <rect :x="r.x" :y="-TOP" :width="r.width" :height="TOP + H + 30" class="hit" />
-            <rect
-              v-if="r.narrowest"
-              :x="r.x + 2"
-              :y="laid.middle - r.half"
-              :width="r.width - 4"
-              :height="r.half * 2"
-              class="neck"
-            />
-            <text :x="r.x + r.width / 2" :y="-28" text-anchor="middle" class="name">
-              <tspan v-for="(w, k) in words(chain.caps[i]?.word ?? '')" :key="k" :x="r.x + r.width / 2" :dy="k ? 15 : 0">
-                {{ w }}
-              </tspan>
-            </text>
-            <text :x="r.x + r.width / 2" :y="H + 22" text-anchor="middle" class="amps">{{ amps(chain.caps[i]?.a) }}</text>
+          <g v-for="(r, i) in laid.reaches" :key="r.cap">
+            <template v-if="r.dashedHalf !== null">
+              <path
+                :d="`M${r.x + 3} ${laid.middle - r.dashedHalf}h${r.width - 6}M${r.x + 3} ${laid.middle + r.dashedHalf}h${r.width - 6}`"
+                class="without"
+              />
+            </template>
+            <g
+              class="reach"
+              :class="{ narrowest: r.narrowest, chosen: chosen === r.cap }"
+              role="button"
+              tabindex="0"
+              :aria-pressed="chosen === r.cap"
+              :aria-label="`${chain.caps[i]?.word}: ${amps(chain.caps[i]?.a)}${r.narrowest ? ', the narrowest' : ''}. ${chain.caps[i]?.why}`"
+              @click="emit('choose', r.cap)"
+              @keydown.enter.prevent="emit('choose', r.cap)"
+              @keydown.space.prevent="emit('choose', r.cap)"
+            >
+              <rect :x="r.x" :y="-TOP" :width="r.width" :height="TOP + H + 30" class="hit" />
+              <rect
+                v-if="r.narrowest"
+                :x="r.x + 2"
+                :y="laid.middle - r.half"
+                :width="r.width - 4"
+                :height="r.half * 2"
+                class="neck"
+              />
+              <text :x="r.x + r.width / 2" :y="-28" text-anchor="middle" class="name">
+                <tspan v-for="(w, k) in words(chain.caps[i]?.word ?? '')" :key="k" :x="r.x + r.width / 2" :dy="k ? 15 : 0">
+                  {{ w }}
+                </tspan>
+              </text>
+              <text :x="r.x + r.width / 2" :y="H + 22" text-anchor="middle" class="amps">{{ amps(chain.caps[i]?.a) }}</text>
+            </g>
           </g>
         </g>
-      </g>
-    </svg>
+      </svg>
+    </div>
   </div>
 </template>
 
@@ -100,9 +104,12 @@ const needed = computed(() => props.chain.needed_a)
 h2 .soft {
   font-weight: 400;
 }
+.scroll {
+  overflow-x: auto;
+}
 svg {
   display: block;
-  max-width: 100%;
+  max-width: none;
 }
 .water {
   fill: var(--bank);

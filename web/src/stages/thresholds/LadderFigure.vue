@@ -76,7 +76,12 @@ const meaning = (name: string, r: Rung) => {
   }
   if (!volts.value) return ''
   const rest = percent(r.at_rest_soc)
-  return r.sag_v > 0 ? `${rest} at rest · ${percent(r.under_load_soc)} loaded` : `${rest} at rest`
+  return r.sag_v > 0 && !narrow.value ? `${rest} at rest · ${percent(r.under_load_soc)} loaded` : `${rest} at rest`
+}
+/** As many words as a narrow figure has room for. */
+const inFew = (words: string) => {
+  const room = Math.floor((right.value - LEFT - 16) / 6.4)
+  return words.length <= room ? words : `${words.slice(0, room - 1).replace(/ \S*$/, '')}…`
 }
 const margins = computed(() =>
   rows.value.flatMap((row) => {
@@ -137,7 +142,7 @@ const socLabels = computed(() => {
             text-anchor="end"
             class="axis"
           >
-            {{ z.word }}
+            {{ narrow ? inFew(z.word) : z.word }}
           </text>
         </g>
       </template>

@@ -26,9 +26,12 @@ const start = computed(() => group.value?.start.map((step) => step.join(' and ')
         <path v-for="line in drawn.lines" :key="line.key" :d="line.path" :class="['line', line.kind]" />
         <g v-for="box in drawn.boxes" :key="box.id" :class="['box', box.kind, { host: box.host }]">
           <rect :x="box.x" :y="box.y" :width="box.width" :height="box.height" />
-          <text :x="box.x + 9" :y="box.y + 18" class="id">{{ box.id }}</text>
-          <text :x="box.x + box.width - 8" :y="box.y + 18" text-anchor="end" class="small">{{ box.place }}</text>
-          <text :x="box.x + 9" :y="box.y + 35" class="small">{{ box.word }}</text>
+          <title>{{ box.id }}, {{ box.place }}, {{ box.word }}</title>
+          <text :x="box.x + 9" :y="box.y + 18" class="id">{{ box.shown }}</text>
+          <text :x="box.x + box.width - 8" :y="box.y + (box.long ? 35 : 18)" text-anchor="end" class="small">
+            {{ box.place }}
+          </text>
+          <text :x="box.x + 9" :y="box.y + 35" class="small">{{ box.told }}</text>
         </g>
         <text v-for="note in drawn.notes" :key="note.key" :x="note.x" :y="note.y" class="small">{{ note.text }}</text>
         <g v-for="line in drawn.lines" :key="`${line.key}-word`">

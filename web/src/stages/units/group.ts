@@ -22,6 +22,20 @@ interface Line {
   y: number
   anchor: 'start' | 'middle' | 'end'
 }
+/** A text cut in its middle to so many characters: the ends of names tell devices apart. */
+export const cut = (text: string, most: number): string => {
+  if (text.length <= most) return text
+  const head = Math.ceil((most - 1) / 2)
+  return `${text.slice(0, head)}…${text.slice(text.length - (most - 1 - head))}`
+}
+/** What fits a box: a long name has the first line to itself, and its place goes below. */
+function fitted(box: Box) {
+  const letters = Math.floor((box.width - 18) / 7.6)
+  const small = Math.floor((box.width - 18) / 6.6)
+  const long = box.id.length + (box.place ? box.place.length + 2 : 0) > letters
+  const room = long && box.place ? Math.max(small - box.place.length - 2, 3) : small
+  return { ...box, long, shown: cut(box.id, letters), told: cut(box.word, room) }
+}
 const WIDE = 148
 const HIGH = 44
 const GAP = 16
@@ -82,7 +96,7 @@ export function drawGroup(group: Group) {
   const said_by = group.lines.filter((l) => l.kind === 'bms')
   const notes = said_by.map((l, i) => ({
     key: l.to,
-    text: `to ${l.to}: ${l.label}`,
+    text: `to ${cut(l.to, 18)}: ${l.label}`,
     x: side + GAP + sources.length * (WIDE + 20),
     y: foot + 16 + i * 18,
   }))
@@ -99,7 +113,7 @@ export function drawGroup(group: Group) {
   ].join('; ')
   return {
     lanes,
-    boxes,
+    boxes: boxes.map(fitted),
     lines,
     notes,
     width: width + 4,
