@@ -47,13 +47,32 @@ def jobs(page: Page, base: str) -> None:
     page.get_by_role("link", name=SKERRY, exact=True).wait_for()
 
 
+TABLE = """No.\tSetting\tRange\tStep\tFactory
+01\tAbsorption voltage\t48.0~58.4 V\t0.1 V\t56.4 V
+02\tFloat voltage\t48.0~58.4 V\t0.1 V\t54.0 V
+03\tLow battery cut-off\t40.0~52.0 V\t0.1 V\t42.0 V
+04\tReconnect voltage\t44.0~56.0 V\t0.1 V\t48.0 V
+05\tBattery type\tFlooded / AGM / User\t\tAGM
+06\tCharging amps\t5~100 A\t5 A\t60 A
+07\tTemperature compensation\t0~8 mV/°C\t1\t4
+08\tGlow of the lamp\t1~9\t1\t3"""
+
+
 def library(page: Page, base: str) -> None:
-    page.goto(base + "/library/orrowan-t8")
-    page.get_by_role("heading", name="Try it").wait_for()
-    choose(page, "Setting", "Fill to")
-    page.get_by_label("Value, in its own unit").fill("55.2")
-    page.get_by_label("Writes in order").fill("low-warn = 41\nlow-out = 43")
+    page.goto(base + "/library/new")
+    page.get_by_label("Model, as on the plate").fill("Tallow K5")
+    page.get_by_role("button", name="Paste the manual's table of settings").click()
+    page.get_by_label("Table of settings").fill(TABLE)
+    page.locator("[data-manual]").first.wait_for()
     page.wait_for_timeout(400)
+
+
+def new_job(page: Page, base: str) -> None:
+    page.goto(base + "/new")
+    page.get_by_label("Name of the site or job").fill("Alder Byre")
+    for label, typed in (("Capacity", "280"), ("Charge, data sheet", "140"), ("Discharge, data sheet", "200"), ("For hours", "5 kW")):
+        page.get_by_role("textbox", name=label, exact=True).fill(typed)
+    page.wait_for_timeout(300)
 
 
 def year(page: Page, base: str) -> None:
@@ -61,15 +80,6 @@ def year(page: Page, base: str) -> None:
     page.get_by_role("tab", name="Year").click()
     page.get_by_role("button", name="Run the year").click()
     page.locator("[data-calendar]").wait_for(timeout=120_000)
-
-
-def weathers(page: Page, base: str) -> None:
-    stage(LARCH, "Windows")(page, base)
-    page.get_by_role("tab", name="Year").click()
-    choose(page, "Vary", "watts of the array")
-    page.get_by_label("Values").fill("2000 4000 8000")
-    page.get_by_role("button", name="Run the weathers").click()
-    page.locator("[data-sweep]").wait_for(timeout=240_000)
 
 
 def as_found(page: Page, base: str) -> None:
@@ -103,7 +113,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "sources": (stage(SKERRY, "Sources"), "light", (1280, 1000)),
     "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 1000)),
     "year": (year, "light", (1280, 900)),
-    "weathers": (weathers, "light", (1280, 800)),
+    "new-job": (new_job, "light", (1280, 1180)),
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),

@@ -31,7 +31,7 @@ export default defineConfig({
         modifyURLPrefix: { '': '/static/' },
         globPatterns: ['**/*.{js,css,html,svg,woff2}'],
         navigateFallback: '/static/index.html',
-        navigateFallbackDenylist: [/^\/api\//, /^\/static\//],
+        navigateFallbackDenylist: [/^\/api\//, /^\/static\//, /^\/health/],
         maximumFileSizeToCacheInBytes: 4_000_000,
         runtimeCaching: [
           {

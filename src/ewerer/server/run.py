@@ -21,7 +21,7 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
     folder = data or os.environ.get("EWERER_DATA") or str(Path.home() / (".ewerer-demo" if demo else ".ewerer"))
     os.environ["EWERER_DATA"] = str(Path(folder).resolve())
     try:
-        Path(folder).mkdir(parents=True, exist_ok=True)
+        Path(folder).mkdir(parents=True, exist_ok=True, mode=0o700)
     except OSError as error:
         print(f"ewerer: cannot keep data in {folder}: {error.strerror}", file=sys.stderr)
         return 2
@@ -55,7 +55,9 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
         )
     else:
         print(f"Ewerer is at http://{host}:{port}/", flush=True)
+    from .gate import Gate
     from .wsgi import application
 
-    uvicorn.run(WSGIMiddleware(cast(Any, application), workers=8), host=host, port=port, log_level="warning", access_log=False)
+    workers = WSGIMiddleware(cast(Any, application), workers=8)
+    uvicorn.run(cast(Any, Gate(cast(Any, workers))), host=host, port=port, log_level="warning", access_log=False)
     return 0

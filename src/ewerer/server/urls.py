@@ -4,6 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
+from . import health
 from .api import api
 from .problems import problem
 from .settings.base import STATIC_ROOT
@@ -39,8 +40,10 @@ def nothing(request: HttpRequest) -> HttpResponse:
 
 urlpatterns = [
     path("api/", api.urls),
+    path("health", health.alive),
+    path("health/ready", health.ready),
     path("sw.js", service_worker),
     re_path(r"^api/", nothing),
     re_path(r"^static/", nothing),
-    re_path(r"^(?!api/|static/).*$", front_end),
+    re_path(r"^(?!api/|static/|health).*$", front_end),
 ]

@@ -205,6 +205,17 @@ const worst = computed(() => {
   return `${n('stop')} · ${n('caution')} · ${n('note')}`
 })
 const exportFile = () => window.location.assign(`/api/jobs/${job.id}/export`)
+/** What is tried, as a job file that says in its name what it is. */
+function whatIfFile() {
+  const name = `${job.document.value?.name ?? 'job'} (what-if)`.slice(0, 120)
+  const a = document.createElement('a')
+  a.href = URL.createObjectURL(
+    new Blob([JSON.stringify({ ...job.document.value, name }, null, 2) + '\n'], { type: 'application/json' }),
+  )
+  a.download = `${name.replace(/[^\w.-]+/g, '-')}.json`
+  a.click()
+  URL.revokeObjectURL(a.href)
+}
 async function toggleWhatIf() {
   if (job.whatIf.value) leaving.value = true
   else await job.enterWhatIf()
@@ -278,7 +289,8 @@ const KEYS: [string, string][] = [
       <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
     </header>
     <NoticeBar v-if="job.whatIf.value" kind="whatif">
-      <b>What-if.</b> Change anything: the plan follows, the job does not.
+      <b>What-if.</b> Change anything: the plan follows, the job does not. Files and papers to download are of the saved job.
+      <button class="plain" @click="whatIfFile">Job file of the what-if</button>
       <button @click="job.leaveWhatIf(true)">Keep the changes</button>
       <button @click="job.leaveWhatIf(false)">Drop them</button>
     </NoticeBar>

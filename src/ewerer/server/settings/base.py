@@ -13,21 +13,30 @@ SERVER_DIR = Path(__file__).resolve().parent.parent
 DATA_DIR = Path(os.environ.get("EWERER_DATA", Path.home() / ".ewerer"))
 
 
+LEAST_KEY = 40
+"""Shortest secret key that counts as one, in characters."""
+
+
 def secret_key() -> str:
     """Return the secret key from the environment, or one kept beside the data, made on first use."""
     given = os.environ.get("EWERER_SECRET_KEY")
     if given:
         return given
     path = DATA_DIR / "secret-key"
-    if not path.exists():
-        DATA_DIR.mkdir(parents=True, exist_ok=True)
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(50))
+    held = path.read_text().strip() if path.exists() else ""
+    if len(held) >= LEAST_KEY:
+        return held
+    # Written beside and moved, so that no crash leaves half a key; an empty one is made anew.
+    DATA_DIR.mkdir(parents=True, exist_ok=True, mode=0o700)
+    fresh = DATA_DIR / f"secret-key.{os.getpid()}"
+    with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+        file.write(secrets.token_urlsafe(50))
+    fresh.replace(path)
     return path.read_text().strip()
 
 
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("EWERER_HOSTS", "127.0.0.1,localhost").split(",")
+ALLOWED_HOSTS = [h.strip() for h in os.environ.get("EWERER_HOSTS", "127.0.0.1,localhost").split(",") if h.strip()]
 ROOT_URLCONF = "ewerer.server.urls"
 WSGI_APPLICATION = "ewerer.server.wsgi.application"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -47,6 +56,7 @@ INSTALLED_APPS = [
     "ewerer.server.commands",
 ]
 MIDDLEWARE = [
+    "ewerer.server.told.Told",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -111,7 +121,24 @@ CONTENT_SECURITY_POLICY = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"lines": {"()": "ewerer.server.told.Lines"}},
+    "handlers": {
+        "console": {"class": "logging.StreamHandler"},
+        "lines": {
+            "class": "ewerer.server.told.Kept",
+            "filename": DATA_DIR / "logs" / "ewerer.log",
+            "maxBytes": 5_000_000,
+            "backupCount": 4,
+            "delay": True,
+            "encoding": "utf-8",
+            "formatter": "lines",
+        },
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"axes": {"level": "ERROR"}, "weasyprint": {"level": "ERROR"}, "fontTools": {"level": "ERROR"}},
+    "loggers": {
+        "ewerer.requests": {"handlers": ["lines"], "level": "INFO", "propagate": False},
+        "axes": {"level": "ERROR"},
+        "weasyprint": {"level": "ERROR"},
+        "fontTools": {"level": "ERROR"},
+    },
 }

@@ -80,6 +80,11 @@ watch(
   () => job.problems.value.map((p) => /^\/bank\/modules\/(\d+)\/(?!id|resting_v|lead_mohm)/.exec(p.pointer)?.[1]).find(Boolean),
   (row) => row !== undefined && (openRow.value = Number(row)),
 )
+/** What counts while a figure is empty: the profile's, or what the plan assumes. */
+function counts(m: Module, figure: string): string | undefined {
+  const value = (planned.value.get(m.id) as unknown as Record<string, unknown> | undefined)?.[figure]
+  return typeof value === 'number' ? `${tidy(value, 2)} ${m.profile ? 'profile' : 'assumed'}` : undefined
+}
 const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')
 const FIGURES = [
   'series_cells',
@@ -210,7 +215,13 @@ const FIGURES = [
               <div class="fields">
                 <TextField :path="`/bank/modules/${i}/serial`" />
                 <ChoiceField :path="`/bank/modules/${i}/chemistry`" select fallback="" />
-                <NumberField v-for="f in FIGURES" :key="f" :path="`/bank/modules/${i}/${f}`" :whole="f === 'series_cells'" />
+                <NumberField
+                  v-for="f in FIGURES"
+                  :key="f"
+                  :path="`/bank/modules/${i}/${f}`"
+                  :whole="f === 'series_cells'"
+                  :placeholder="counts(m, f)"
+                />
               </div>
             </td>
           </tr>

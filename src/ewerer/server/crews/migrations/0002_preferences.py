@@ -4,15 +4,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
+    dependencies = [("crews", "0001_initial")]
 
-    dependencies = [
-        ('crews', '0001_initial'),
-    ]
-
-    operations = [
-        migrations.AddField(
-            model_name='member',
-            name='preferences',
-            field=models.JSONField(default=dict),
-        ),
-    ]
+    operations = [migrations.AddField(model_name="member", name="preferences", field=models.JSONField(default=dict))]

@@ -1,0 +1,100 @@
+"""Before a worker is taken: bodies are read whole, within a size and a time, so that a slow client holds up nobody else.
+
+A request handler runs in one of a few threads. A client that sends its body a byte at a time would keep such a thread
+waiting; here the waiting is done by the event loop, which has room for thousands.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+Message = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[Message]]
+Send = Callable[[Message], Awaitable[None]]
+App = Callable[[MutableMapping[str, Any], Receive, Send], Awaitable[None]]
+
+MOST_BYTES = 13_000_000
+"""Largest body of all: a photograph of 12 MB with its wrapping. What a route takes less of, it refuses itself."""
+MOST_ANONYMOUS_BYTES = 20_000
+"""Largest body of somebody who brings no session: a sign-in."""
+WHOLE_S, IDLE_S = 60.0, 10.0
+"""Longest a body may take, and longest between two parts of it."""
+MOST_WAITING = 400
+"""Most bodies that are read at one time."""
+
+
+class Gate:
+    """ASGI middleware: read the body, then pass the request on with all of it at hand."""
+
+    def __init__(self, app: App, whole_s: float = WHOLE_S, idle_s: float = IDLE_S) -> None:
+        self.app, self.whole_s, self.idle_s = app, whole_s, idle_s
+        self.waiting = 0
+
+    async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+        """Answer 408, 413 or 503 for a body that is too slow, too big, or one too many; else pass it on."""
+        if scope["type"] != "http" or scope["method"] in ("GET", "HEAD", "OPTIONS"):
+            await self.app(scope, receive, send)
+            return
+        headers = dict(scope["headers"])
+        most = MOST_BYTES if b"sessionid=" in headers.get(b"cookie", b"") else MOST_ANONYMOUS_BYTES
+        told = headers.get(b"content-length", b"")
+        if told.isdigit() and int(told) > most:
+            await _refuse(send, 413, "Too big", f"At most {most} bytes are taken here.")
+            return
+        if self.waiting >= MOST_WAITING:
+            await _refuse(send, 503, "Too busy", "Too many uploads at one time; try again in a moment.")
+            return
+        self.waiting += 1
+        try:
+            body = await asyncio.wait_for(self._body(receive, most), self.whole_s)
+        except TimeoutError:
+            await _refuse(send, 408, "Too slow", f"A request must arrive within {self.whole_s:g} s; nothing was stored.")
+            return
+        finally:
+            self.waiting -= 1
+        if body is None:
+            await _refuse(send, 413, "Too big", f"At most {most} bytes are taken here.")
+            return
+        if isinstance(body, str):
+            return  # the client is gone
+        whole: bytes | None = body
+
+        async def at_hand() -> Message:
+            nonlocal whole
+            if whole is not None:
+                message: Message = {"type": "http.request", "body": whole, "more_body": False}
+                whole = None
+                return message
+            return await receive()
+
+        await self.app(scope, at_hand, send)
+
+    async def _body(self, receive: Receive, most: int) -> bytes | str | None:
+        """Return the body, None where it is too big, or a word where the client went away."""
+        parts: list[bytes] = []
+        size = 0
+        while True:
+            message = await asyncio.wait_for(receive(), self.idle_s)
+            if message["type"] == "http.disconnect":
+                return "gone"
+            part = message.get("body", b"")
+            size += len(part)
+            if size > most:
+                return None
+            parts.append(part)
+            if not message.get("more_body"):
+                return b"".join(parts)
+
+
+async def _refuse(send: Send, status: int, title: str, detail: str) -> None:
+    body = json.dumps({"type": "about:blank", "title": title, "status": status, "detail": detail}).encode()
+    headers = [
+        (b"content-type", b"application/problem+json"),
+        (b"content-length", str(len(body)).encode()),
+        (b"connection", b"close"),
+    ]
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": body})

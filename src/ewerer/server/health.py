@@ -1,0 +1,36 @@
+"""Whether the server lives, and whether it is ready to keep what people do."""
+
+from __future__ import annotations
+
+import shutil
+
+from django.db import DatabaseError, connection, transaction
+from django.http import HttpRequest, JsonResponse
+
+from .. import __version__
+from .settings.base import DATA_DIR
+
+LEAST_FREE_BYTES = 200_000_000
+"""Free space of the data's disk below which the server is not ready [T]."""
+
+
+def alive(request: HttpRequest) -> JsonResponse:
+    """Answer that the process lives."""
+    return JsonResponse({"status": "ok", "version": __version__})
+
+
+def ready(request: HttpRequest) -> JsonResponse:
+    """Answer 200 where the database takes a write and the disk has room, else 503 with what does not."""
+    found: dict[str, str] = {}
+    try:
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute("CREATE TEMP TABLE IF NOT EXISTS ready (at TEXT)")
+            cursor.execute("SELECT COUNT(*) FROM django_migrations")
+            cursor.fetchone()
+        found["database"] = "ok"
+    except DatabaseError:
+        found["database"] = "takes no write"
+    free = shutil.disk_usage(DATA_DIR if DATA_DIR.exists() else DATA_DIR.parent).free
+    found["disk"] = "ok" if free >= LEAST_FREE_BYTES else f"{free // 1_000_000} MB free"
+    good = set(found.values()) == {"ok"}
+    return JsonResponse({"status": "ok" if good else "not ready", "version": __version__, **found}, status=200 if good else 503)

@@ -1,0 +1,117 @@
+"""Clients that are slow, big or many at the door: another person is answered meanwhile."""
+
+import contextlib
+import http.client
+import json
+import socket
+import tempfile
+import threading
+import time
+import urllib.request
+
+import pytest
+from bench.server import server
+
+from tests.server.running import Session
+
+SOON_S = 1.0
+
+
+@pytest.fixture(scope="module")
+def base():
+    with tempfile.TemporaryDirectory() as folder, server(folder) as (_, address):
+        yield address
+
+
+def asked(base, path="/api/session"):
+    began = time.perf_counter()
+    with urllib.request.urlopen(base + path, timeout=20) as answer:
+        answer.read()
+    return time.perf_counter() - began
+
+
+def stalled(base, headers="", length=900_000):
+    """A connection that announces a body and sends a byte of it."""
+    host, port = base.removeprefix("http://").split(":")
+    out = socket.create_connection((host, int(port)), timeout=30)
+    out.sendall(
+        f"POST /api/session HTTP/1.1\r\nHost: {host}\r\nContent-Type: application/json\r\n{headers}Content-Length: {length}\r\n\r\n{{".encode()
+    )
+    return out
+
+
+def test_stalled_uploads_hold_up_nobody(base):
+    asked(base)
+    held = [stalled(base, length=9_000) for _ in range(40)]
+    try:
+        assert max(asked(base) for _ in range(10)) < SOON_S
+    finally:
+        for one in held:
+            one.close()
+
+
+def test_stalled_uploads_of_somebody_signed_in_hold_up_nobody(base):
+    held = [stalled(base, "Cookie: sessionid=whatever\r\n") for _ in range(40)]
+    try:
+        mine = Session(base)
+        began = time.perf_counter()
+        assert mine.call("GET", "/jobs")["total"] > 0
+        assert time.perf_counter() - began < SOON_S
+    finally:
+        for one in held:
+            one.close()
+
+
+def test_a_body_that_is_too_big_is_refused_before_it_is_read(base):
+    host, port = base.removeprefix("http://").split(":")
+    for length, cookie in ((30_000, ""), (20_000_000, "sessionid=x")):
+        line = http.client.HTTPConnection(host, int(port), timeout=10)
+        line.putrequest("POST", "/api/session")
+        line.putheader("Content-Length", str(length))
+        if cookie:
+            line.putheader("Cookie", cookie)
+        line.endheaders()
+        answer = line.getresponse()
+        assert answer.status == 413
+        assert json.loads(answer.read())["title"] == "Too big"
+        line.close()
+
+
+def test_a_body_in_pieces_without_a_length_is_bounded_too(base):
+    host, port = base.removeprefix("http://").split(":")
+    with socket.create_connection((host, int(port)), timeout=10) as out:
+        out.sendall(f"POST /api/session HTTP/1.1\r\nHost: {host}\r\nTransfer-Encoding: chunked\r\n\r\n".encode())
+        piece = b"4000\r\n" + b"x" * 0x4000 + b"\r\n"
+        out.sendall(piece * 3)
+        assert b"413" in out.recv(200)
+
+
+def test_a_flood_of_sign_ins_holds_up_nobody(base):
+    stop = threading.Event()
+
+    def knock(n):
+        while not stop.is_set():
+            request = urllib.request.Request(
+                base + "/api/session",
+                json.dumps({"username": f"nobody{n}", "password": "x" * 900}).encode(),
+                {"Content-Type": "application/json"},
+            )
+            with contextlib.suppress(OSError):
+                urllib.request.urlopen(request, timeout=20).read()
+
+    threads = [threading.Thread(target=knock, args=(n,), daemon=True) for n in range(12)]
+    for t in threads:
+        t.start()
+    try:
+        time.sleep(0.5)
+        assert sorted(asked(base) for _ in range(9))[4] < SOON_S
+    finally:
+        stop.set()
+        for t in threads:
+            t.join(20)
+
+
+def test_it_says_whether_it_lives_and_is_ready(base):
+    for path in ("/health", "/health/ready"):
+        with urllib.request.urlopen(base + path, timeout=10) as answer:
+            assert json.load(answer)["status"] == "ok"
