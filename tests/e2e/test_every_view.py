@@ -14,6 +14,16 @@ SIZES = [(390, 844), (820, 1180), (1280, 800), (1920, 1080)]
 STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet", "Run", "Proof", "Handover"]
 
 
+SEEN = {"exclude": [[".el-dialog .el-select__placeholder"]]}
+"""What a list in a dialog shows lies on the list's own ground, which the checker takes for the veil behind; it is measured below."""
+GROUND = """() => [...document.querySelectorAll('.el-dialog .el-select__placeholder')].map((e) => {
+    const parts = (c) => c.match(/[0-9.]+/g).slice(0, 3).map((v) => v / 255).map((v) => v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
+    const light = (c) => { const [r, g, b] = parts(c); return 0.2126 * r + 0.7152 * g + 0.0722 * b }
+    const [a, b] = [light(getComputedStyle(e).color), light(getComputedStyle(e.closest('.el-select__wrapper')).backgroundColor)].sort((x, y) => y - x)
+    return (a + 0.05) / (b + 0.05)
+})"""
+
+
 def stage_at(page, base, id, stage):
     page.goto(f"{base}/jobs/{id}/{stage.lower()}")
     expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
@@ -33,7 +43,9 @@ def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, s
 
     def check(where):
         page.wait_for_timeout(300)
-        found = axe.run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).response["violations"]
+        found = axe.run(page, context=SEEN, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).response[
+            "violations"
+        ]
         wrong.extend((where, v["id"], v["nodes"][0]["html"][:160], len(v["nodes"])) for v in found)
 
     page.reload()
@@ -43,6 +55,8 @@ def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, s
     expect(page.get_by_role("dialog", name="Units and dates")).to_be_visible()
     page.wait_for_timeout(700)
     check("units and dates")
+    grounds = page.evaluate(GROUND)
+    assert len(grounds) >= 5 and min(grounds) >= 4.5
     page.goto(f"{base}/new")
     expect(page.get_by_role("heading", name="New job")).to_be_visible()
     check("new job")

@@ -131,7 +131,7 @@ describe('the open job', () => {
       .spyOn(api, 'saveJob')
       .mockImplementation((_, __, doc) =>
         (doc as { bank?: { fuse_a?: number } }).bank?.fuse_a === -5
-          ? Promise.reject(refused('/bank/fuse_a'))
+          ? Promise.reject(refused('/document/bank/fuse_a'))
           : Promise.resolve(saved(4)),
       )
     const job = await opened()

@@ -89,9 +89,11 @@ export function createAutosave(id: string, document: Ref<Job | null>, told: Told
         return accept(done, sent, mine, refused)
       } catch (error) {
         if (!(error instanceof ApiProblem)) throw error
-        const less = error.status === 422 && origin.value ? withoutRefused(sent, origin.value, error.problems) : null
-        if (!less || round === ROUNDS - 1) return reject(error, mine)
-        refused = [...refused, ...error.problems]
+        // The body of a save holds the document: what is refused stands below its name there.
+        const problems = error.problems.map((p) => ({ ...p, pointer: p.pointer.replace(/^\/document(?=\/|$)/, '') }))
+        const less = error.status === 422 && origin.value ? withoutRefused(sent, origin.value, problems) : null
+        if (!less || round === ROUNDS - 1) return reject(error, mine, [...refused, ...problems])
+        refused = [...refused, ...problems]
         sent = less
       }
     }
@@ -109,11 +111,11 @@ export function createAutosave(id: string, document: Ref<Job | null>, told: Told
     state.value = document.value !== mine ? 'unsaved' : refused.length ? 'refused' : 'saved'
     draft()
   }
-  function reject(error: ApiProblem, mine: Job) {
+  function reject(error: ApiProblem, mine: Job, problems: ProblemOut[]) {
     failure.value = error.message
     if (error.status === 409) return between(error.body as unknown as Stale)
     if (error.status === 422) {
-      refusals.value = error.problems
+      refusals.value = problems
       state.value = document.value === mine ? 'refused' : 'unsaved'
     } else {
       state.value = error.offline ? 'offline' : 'failed'

@@ -303,7 +303,7 @@ const KEYS: [string, string][] = [
       {{ job.mergedFrom.value }} saved in between: both your changes are here now.
       <button @click="job.mergedFrom.value = ''">Good</button>
     </NoticeBar>
-    <NoticeBar v-else-if="job.state.value === 'refused'" kind="bad">
+    <NoticeBar v-else-if="job.state.value === 'refused' && refusedPlaces.length" kind="bad">
       All but {{ refusedPlaces.length === 1 ? 'one field is' : `${refusedPlaces.length} fields are` }} saved.
       <button v-for="p in refusedPlaces.slice(0, 3)" :key="p" class="link" @click="go(p)">{{ wordsOf(p) }}</button>
     </NoticeBar>
@@ -513,6 +513,10 @@ header .button {
   border-left: 3px solid var(--copper);
   font-size: 14px;
   pointer-events: none;
+}
+summary {
+  min-height: 32px;
+  cursor: pointer;
 }
 .terms dt {
   font-weight: 650;

@@ -78,6 +78,10 @@ const meaning = (name: string, r: Rung) => {
   const rest = percent(r.at_rest_soc)
   return r.sag_v > 0 && !narrow.value ? `${rest} at rest · ${percent(r.under_load_soc)} loaded` : `${rest} at rest`
 }
+const zoneY = (z: { low: number; high: number }) =>
+  z.low < (rows.value.at(-1)?.value ?? 0) ? scale.value.y(z.low) - 5 : scale.value.y(z.high) + 14
+/** Whether a line of text there meets no name of a rung; where there is room beside the names it never does. */
+const free = (y: number) => !narrow.value || rows.value.every((row) => y < row.label - 34 || y > row.label + 32)
 /** As many words as a narrow figure has room for. */
 const inFew = (words: string) => {
   const room = Math.floor((right.value - LEFT - 16) / 6.4)
@@ -136,12 +140,8 @@ const socLabels = computed(() => {
             :height="scale.y(z.low) - scale.y(z.high)"
             :fill="`url(#hatch-${kind})`"
           />
-          <text
-            :x="right - 8"
-            :y="z.low < rows.at(-1)!.value ? scale.y(z.low) - 5 : scale.y(z.high) + 14"
-            text-anchor="end"
-            class="axis"
-          >
+          <title>{{ z.word }}</title>
+          <text v-if="free(zoneY(z))" :x="right - 8" :y="zoneY(z)" text-anchor="end" class="axis">
             {{ narrow ? inFew(z.word) : z.word }}
           </text>
         </g>
@@ -218,7 +218,9 @@ const socLabels = computed(() => {
         </circle>
       </g>
       <g v-for="m in margins" :key="m.key + 'm'">
-        <text :x="boxX + 46" :y="m.y + 4" text-anchor="middle" class="axis margin">{{ m.text }}</text>
+        <text :x="boxX + (narrow ? 92 : 46)" :y="m.y + 4" :text-anchor="narrow ? 'end' : 'middle'" class="axis margin">
+          {{ m.text }}
+        </text>
       </g>
       <g v-for="row in rows" :key="row.name">
         <path
