@@ -70,7 +70,12 @@ def library(page: Page, base: str) -> None:
 def new_job(page: Page, base: str) -> None:
     page.goto(base + "/new")
     page.get_by_label("Name of the site or job").fill("Alder Byre")
-    for label, typed in (("Capacity", "280"), ("Charge, data sheet", "140"), ("Discharge, data sheet", "200"), ("For hours", "5 kW")):
+    for label, typed in (
+        ("Capacity", "280"),
+        ("Charge, data sheet", "140"),
+        ("Discharge, data sheet", "200"),
+        ("For hours", "5 kW"),
+    ):
         page.get_by_role("textbox", name=label, exact=True).fill(typed)
     page.wait_for_timeout(300)
 

@@ -23,6 +23,11 @@ def main(argv: Sequence[str] | None = None) -> int:
 
         gc.set_threshold(*COLLECT)
         return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data)
+    if args.command == "doctor":
+        from .server.run import doctor
+
+        gc.set_threshold(*COLLECT)
+        return doctor(args.data)
     return cli.perform(args)
 
 

@@ -73,11 +73,20 @@ def parser() -> argparse.ArgumentParser:
     c.add_argument("-o", "--output", metavar="FILE")
     for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):
         d = commands.add_parser(name, help=help)
-        d.add_argument("--port", type=int, default=8017)
+        d.add_argument("--port", type=_port, default=8017)
         d.add_argument("--data", metavar="DIR", help="where the database is kept")
         if name == "serve":
             d.add_argument("--host", default="127.0.0.1")
+    d = commands.add_parser("doctor", help="look whether the data of the web application are whole, and say what to do")
+    d.add_argument("--data", metavar="DIR", help="where the database is kept")
     return top
+
+
+def _port(text: str) -> int:
+    port = int(text) if text.isascii() and text.isdigit() and len(text) < 6 else 0
+    if not 1 <= port <= 65535:
+        raise argparse.ArgumentTypeError(f"{text!r} is no port; right would be a number from 1 to 65535")
+    return port
 
 
 def perform(args: argparse.Namespace) -> int:

@@ -2772,6 +2772,11 @@ export interface components {
              * @default false
              */
             put_away: boolean;
+            /**
+             * Unreadable
+             * @default
+             */
+            unreadable: string;
         };
         /**
          * AdapterProfile

@@ -203,7 +203,12 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
           <li v-for="p in rows" :key="p.id">
             <RouterLink v-if="!away" :to="{ name: 'library', params: { profile: p.id } }" :class="{ on: p.id === chosen }">
               <b>{{ p.name }}</b>
-              <span class="small soft">{{ p.kind }} · {{ p.own ? `yours, version ${p.revision}` : 'ships with Ewerer' }}</span>
+              <span class="small soft" :class="{ why: p.unreadable }" :title="p.unreadable"
+                >{{ p.kind }} ·
+                {{
+                  p.unreadable ? 'cannot be read by this version' : p.own ? `yours, version ${p.revision}` : 'ships with Ewerer'
+                }}</span
+              >
             </RouterLink>
             <span v-else class="away"
               ><b>{{ p.name }}</b>

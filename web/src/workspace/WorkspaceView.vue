@@ -264,7 +264,13 @@ const KEYS: [string, string][] = [
       <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
       <button class="plain wide" @click="history = true">History</button>
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
-      <button class="plain" aria-label="Fault finder" title="From what you see to why (f)" @click="findOut('')">
+      <button
+        v-if="!phone || whole"
+        class="plain"
+        aria-label="Fault finder"
+        title="From what you see to why (f)"
+        @click="findOut('')"
+      >
         <span class="wide">Faults </span><kbd>f</kbd>
       </button>
       <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
@@ -282,6 +288,7 @@ const KEYS: [string, string][] = [
             <ElDropdownItem :command="otherTheme">{{
               theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'
             }}</ElDropdownItem>
+            <ElDropdownItem v-if="phone" :command="() => findOut('')">Fault finder</ElDropdownItem>
             <ElDropdownItem :command="() => (help = true)">Keys and help</ElDropdownItem>
           </ElDropdownMenu>
         </template>

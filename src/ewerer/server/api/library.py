@@ -36,6 +36,7 @@ class ProfileLine(Schema):
     about: str
     own: bool
     put_away: bool = False
+    unreadable: str = ""
 
 
 class CheckOut(Schema):
@@ -110,12 +111,19 @@ def list_library(request: HttpRequest, page: PageQuery, put_away: bool = False) 
     """List the device profiles: what ships and the crew's own; or the crew's own that are put away."""
     if put_away:
         return paged(
-            [actions.profile_of(v) for v in actions.put_away_of(crew_of(request))],
+            [p for v in actions.put_away_of(crew_of(request)) if not isinstance(p := actions.profile_of(v), str)],
             page,
             lambda p: {**_line(p, True), "put_away": True},
         )
     shipped = shipped_library()
-    return paged(list(library_for(crew_of(request))), page, lambda p: _line(p, shipped.newest(p.id) is None))
+    lines = [_line(p, shipped.newest(p.id) is None) for p in library_for(crew_of(request))]
+    for held, why in actions.unreadable_of(crew_of(request)):
+        about = f"This version of Ewerer cannot read it: {why}"
+        lines.append(
+            {"id": held.profile_id, "kind": held.kind, "name": held.name, "maker": "", "revision": held.revision, "about": about}
+            | {"own": True, "unreadable": why}
+        )
+    return paged(lines, page, lambda line: line)
 
 
 @router.post("", response={201: ProfileLine, **REFUSALS})

@@ -15,12 +15,13 @@ from ninja import Query, Schema
 from pydantic import ConfigDict, Field
 
 from ...core.devices.library import Library, check_references
+from ...core.documents import DocumentError
 from ...core.documents import Job as JobDocument
 from ...core.documents.results.base import PlanPart
 from ..crews.models import Crew
 from ..jobs.models import Job, Revision
 from ..people import Person, person_of
-from ..profiles.actions import library_for
+from ..profiles.actions import ids_named, library_for
 from ..record.actions import sight_of
 
 JSON = "application/json"
@@ -130,8 +131,13 @@ def job_of(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
 
 def library_of(request: HttpRequest, document: JobDocument) -> Library:
     """Return the crew's library in the versions a document pins; raise where the document names what is not in it."""
-    library = library_for(crew_of(request), document.profile_revisions)
-    check_references(document, library)
+    crew = crew_of(request)
+    library = library_for(crew, document.profile_revisions, ids_named(document))
+    try:
+        check_references(document, library)
+    except DocumentError:
+        # The words of a refusal name everything that could be chosen.
+        check_references(document, library_for(crew, document.profile_revisions))
     return library
 
 

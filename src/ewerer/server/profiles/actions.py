@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from functools import lru_cache
 from typing import Any
 
@@ -11,7 +11,7 @@ from django.contrib.auth.models import User
 from django.db.models import F, Q
 
 from ...core.devices.library import Library, parse_profile, shipped_library
-from ...core.documents import DocumentError, Problem, Profile
+from ...core.documents import DocumentError, Job, Problem, Profile
 from ..crews.models import Crew
 from ..writing import writes
 from .models import CrewProfile, ProfileVersion
@@ -25,28 +25,69 @@ class StaleProfile(Exception):
         self.latest = latest
 
 
-@lru_cache(maxsize=256)
-def _parsed(version_pk: int, text: str) -> Profile:
-    return parse_profile(text)
+@lru_cache(maxsize=4096)
+def _parsed(text: str) -> Profile | str:
+    """A stored profile, parsed once for its content; where this version cannot read it, why."""
+    try:
+        return parse_profile(text)
+    except DocumentError as error:
+        return str(error.problems[0])
 
 
-def library_for(crew: Crew, pins: Mapping[str, int] | None = None) -> Library:
+def profile_of(version: ProfileVersion) -> Profile | str:
+    """Return a stored version as a checked profile; where this version of Ewerer cannot read it, why."""
+    return _parsed(json.dumps(version.document))
+
+
+def _newest(crew: Crew, *wanted: Q) -> dict[str, ProfileVersion]:
+    own = CrewProfile.objects.filter(*wanted, crew=crew)
+    held = ProfileVersion.objects.filter(profile__in=own, revision=F("profile__revision")).select_related("profile")
+    return {v.profile.profile_id: v for v in held}
+
+
+def library_for(crew: Crew, pins: Mapping[str, int] | None = None, used: Collection[str] | None = None) -> Library:
     """Return the library a crew plans with: what ships, its own profiles, in the pinned versions where a job pins them.
 
-    What is put away is not offered, but stays for the jobs that pin it.
+    With ``used``, only those of its own and its adapters, so that a plan costs the same however many there are. What is
+    put away is not offered, but stays for the jobs that pin it. What cannot be read by this version is left out.
     """
     pins = pins or {}
-    shipped = shipped_library()
-    own = CrewProfile.objects.filter(Q(put_away=False) | Q(profile_id__in=list(pins)), crew=crew)
-    newest = {p.profile_id: p.revision for p in own}
-    wanted = ProfileVersion.objects.filter(profile__in=own, revision=F("profile__revision")).select_related("profile")
-    held = {v.profile.profile_id: v for v in wanted}
+    wanted = [Q(put_away=False) | Q(profile_id__in=list(pins))]
+    if used is not None:
+        wanted.append(Q(profile_id__in=list(used)) | Q(kind="adapter"))
+    held = _newest(crew, *wanted)
+    newest = {id: v.revision for id, v in held.items()}
     for id, revision in pins.items():
         if id in held and held[id].revision != revision:
             older = ProfileVersion.objects.filter(profile=held[id].profile, revision=revision).select_related("profile").first()
             if older is not None:
                 held[id] = older
-    return Library([*shipped, *(_parsed(v.pk, json.dumps(v.document)) for v in held.values())], newest)
+    readable = [p for v in held.values() if not isinstance(p := profile_of(v), str)]
+    return Library([*shipped_library(), *readable], newest)
+
+
+def unreadable_of(crew: Crew) -> list[tuple[CrewProfile, str]]:
+    """Return the crew's profiles that this version cannot read, each with why."""
+    read = [(v.profile, profile_of(v)) for v in _newest(crew, Q(put_away=False)).values()]
+    return [(profile, why) for profile, why in read if isinstance(why, str)]
+
+
+def ids_named(document: Job) -> set[str]:
+    """Return the ids of all profiles that a job names."""
+    found = set(document.profile_revisions)
+
+    def walk(node: Any) -> None:
+        if isinstance(node, dict):
+            for key, value in node.items():
+                if key in ("profile", "adapter") and isinstance(value, str):
+                    found.add(value)
+                walk(value)
+        elif isinstance(node, list):
+            for value in node:
+                walk(value)
+
+    walk(document.to_data())
+    return found
 
 
 def _refuse_shipped(profile: Profile) -> None:
@@ -118,8 +159,3 @@ def put_away_of(crew: Crew) -> list[ProfileVersion]:
     """Return the newest versions of the profiles that a crew has put away."""
     away = CrewProfile.objects.filter(crew=crew, put_away=True)
     return list(ProfileVersion.objects.filter(profile__in=away, revision=F("profile__revision")).select_related("profile"))
-
-
-def profile_of(version: ProfileVersion) -> Profile:
-    """Return a stored version as a checked profile, parsed once."""
-    return _parsed(version.pk, json.dumps(version.document))

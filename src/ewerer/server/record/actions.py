@@ -26,7 +26,7 @@ from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
-from ..profiles.actions import library_for
+from ..profiles.actions import ids_named, library_for
 from ..settings.base import DATA_DIR
 from ..writing import writes
 from .models import Event, Handover, Instrument, Photo
@@ -77,7 +77,7 @@ def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
     """Return a job as it stands, its events folded once; ``document`` instead of the latest where one is to be saved."""
     bare = jobs.document_of(job) if document is None else document.bare()
     state = state_of(job)
-    return Sight(handovers.laid_over(bare, state), library_for(job.crew, bare.profile_revisions), state)
+    return Sight(handovers.laid_over(bare, state), library_for(job.crew, bare.profile_revisions, ids_named(bare)), state)
 
 
 def _insert(job: Job, events: Iterable[Mapping[str, Any]], user: User) -> None:

@@ -1,0 +1,133 @@
+"""Whether a data folder is whole: database, documents, files, keys, permissions, versions; and what to do where it is not."""
+
+from __future__ import annotations
+
+import contextlib
+import shutil
+import sqlite3
+import stat
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from django.db.migrations.loader import MigrationLoader
+
+from ..core.devices.library import parse_profile_data
+from ..core.documents import DocumentError, parse_document
+from ..core.documents import Job as JobDocument
+from ..core.documents.parse import parse_json
+from ..core.record.imports import as_now
+from .backup import BackupError, check
+from .health import LEAST_FREE_BYTES
+from .settings.base import LEAST_KEY
+
+MOST_NAMED = 5
+"""So many broken documents are named; the rest is counted."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One thing looked at: in order or not, what was seen, what to do."""
+
+    good: bool
+    what: str
+    to_do: str = ""
+
+
+def examine(folder: Path) -> Iterator[Found]:
+    """Yield what a data folder is like; reads only, also while a server runs on it."""
+    if not folder.is_dir():
+        yield Found(False, f"there is no folder {folder}", "start `ewerer serve` once, or give --data")
+        return
+    yield from _closed(folder, 0o700)
+    database = folder / "ewerer.sqlite3"
+    if not database.exists():
+        yield Found(False, "there is no database yet", "start `ewerer serve` once")
+    else:
+        yield from _closed(database, 0o600)
+        try:
+            check(database)
+            yield Found(True, "the database is whole")
+        except BackupError as error:
+            yield Found(False, str(error), "stop the server, and put back a backup: python -m ewerer.server restore FILE")
+            return
+        with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as held:
+            yield from _versions(held)
+            yield from _documents(held)
+            yield from _profiles(held)
+    yield from _keys(folder)
+    free = shutil.disk_usage(folder).free
+    yield Found(
+        free >= LEAST_FREE_BYTES, f"{free // 1_000_000} MB free", "" if free >= LEAST_FREE_BYTES else "make room on this disk"
+    )
+
+
+def _closed(path: Path, mode: int) -> Iterator[Found]:
+    held = stat.S_IMODE(path.stat().st_mode)
+    if held & ~mode:
+        yield Found(False, f"{path} can be read by others ({held:o})", f"chmod {mode:o} {path}")
+    else:
+        yield Found(True, f"{path.name} is for its owner only")
+
+
+def _versions(held: sqlite3.Connection) -> Iterator[Found]:
+    done = set(held.execute("SELECT app, name FROM django_migrations"))
+    waiting = [".".join(m) for m in set(MigrationLoader(None).disk_migrations) - done]
+    if waiting:
+        yield Found(False, f"{len(waiting)} steps of an update wait", "start `ewerer serve`: it makes a backup, then takes them")
+    else:
+        yield Found(True, "the database is of this version")
+
+
+def _broken(rows: list[tuple[str, str | None]], word: str) -> Found:
+    wrong = [(name, why) for name, why in rows if why is not None]
+    if not wrong:
+        return Found(True, f"{len(rows)} {word} can be read")
+    named = "; ".join(f"{name}: {why}" for name, why in wrong[:MOST_NAMED])
+    more = f" and {len(wrong) - MOST_NAMED} more" if len(wrong) > MOST_NAMED else ""
+    return Found(
+        False,
+        f"{len(wrong)} of {len(rows)} {word} cannot be read: {named}{more}",
+        "take an older revision back, or export and mend it",
+    )
+
+
+def _documents(held: sqlite3.Connection) -> Iterator[Found]:
+    latest = "SELECT j.name, r.document FROM jobs_job j JOIN jobs_revision r ON r.job_id = j.id AND r.number = j.revision"
+
+    def why(text: str) -> str | None:
+        try:
+            parse_document(JobDocument, as_now(parse_json(text)))
+        except DocumentError as error:
+            return str(error.problems[0])
+        return None
+
+    yield _broken([(name, why(text)) for name, text in held.execute(latest)], "jobs")
+
+
+def _profiles(held: sqlite3.Connection) -> Iterator[Found]:
+    latest = (
+        "SELECT p.profile_id, v.document FROM profiles_crewprofile p"
+        " JOIN profiles_profileversion v ON v.profile_id = p.id AND v.revision = p.revision"
+    )
+
+    def why(text: str) -> str | None:
+        try:
+            parse_profile_data(parse_json(text))
+        except DocumentError as error:
+            return str(error.problems[0])
+        return None
+
+    yield _broken([(name, why(text)) for name, text in held.execute(latest)], "own profiles")
+
+
+def _keys(folder: Path) -> Iterator[Found]:
+    secret = folder / "secret-key"
+    if secret.exists():
+        yield from _closed(secret, 0o600)
+        if len(secret.read_text().strip()) < LEAST_KEY:
+            yield Found(
+                False, "the secret key is empty or cut short", "start the server: it makes a new one; everybody signs in again"
+            )
+    for key in sorted((folder / "keys").glob("*")) if (folder / "keys").is_dir() else []:
+        yield from _closed(key, 0o600)

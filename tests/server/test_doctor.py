@@ -1,0 +1,113 @@
+"""What `ewerer doctor` and `ewerer serve` say of data that are whole, damaged, newer, older or open to others."""
+
+import contextlib
+import shutil
+import sqlite3
+import subprocess
+import sys
+
+import pytest
+
+ENTRY = [sys.executable, "-m", "ewerer.entry"]
+
+
+def ewerer(*args):
+    return subprocess.run([*ENTRY, *map(str, args)], capture_output=True, text=True, timeout=120)
+
+
+@pytest.fixture(scope="module")
+def made(tmp_path_factory):
+    """A data folder as a first start leaves it, with a job and a profile in it."""
+    folder = tmp_path_factory.mktemp("whole") / "data"
+    code = (
+        "import os, sys; os.umask(0o077); os.environ['EWERER_DATA'] = sys.argv[1]; os.environ['DJANGO_SETTINGS_MODULE'] = 'ewerer.server.settings.demo'\n"
+        "import pathlib; pathlib.Path(sys.argv[1]).mkdir(mode=0o700); import django; django.setup()\n"
+        "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
+        "from django.contrib.auth.models import User; from ewerer.server.crews.models import Crew\n"
+        "from ewerer.server.jobs import actions; from ewerer.core.documents import Job\n"
+        "u = User.objects.create_user('ann'); c = Crew.objects.create(name='C')\n"
+        "actions.create(c, Job.model_validate({'ewerer': 'job/2', 'name': 'Tern'}), u)\n"
+    )
+    subprocess.run([sys.executable, "-c", code, str(folder)], check=True, timeout=120)
+    return folder
+
+
+@pytest.fixture
+def data(made, tmp_path):
+    return shutil.copytree(made, tmp_path / "data")
+
+
+def change(data, sql, *values):
+    with contextlib.closing(sqlite3.connect(data / "ewerer.sqlite3")) as held:
+        held.execute("PRAGMA journal_mode=DELETE")
+        held.execute(sql, values)
+        held.commit()
+
+
+def test_whole_data_are_in_order(data):
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 0, told.stdout + told.stderr
+    assert "TO DO" not in told.stdout
+    assert "1 jobs can be read" in told.stdout
+
+
+def test_no_data_yet(tmp_path):
+    told = ewerer("doctor", "--data", tmp_path / "none")
+    assert told.returncode == 1 and "there is no folder" in told.stdout
+
+
+def test_what_others_may_read_is_said(data):
+    (data / "secret-key").chmod(0o644)
+    data.chmod(0o755)
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 1
+    assert "chmod 600" in told.stdout and "chmod 700" in told.stdout
+
+
+def test_a_document_that_cannot_be_read_is_named(data):
+    change(data, "UPDATE jobs_revision SET document = ?", '{"ewerer": "job/2", "name": "Tern", "bank": 7}')
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 1 and "Tern: /bank" in told.stdout
+
+
+def test_a_cut_off_database_is_refused_in_words_by_both(data):
+    file = data / "ewerer.sqlite3"
+    file.write_bytes(file.read_bytes()[:5000])
+    for words in (("doctor", "--data", data), ("serve", "--port", "18999", "--data", data)):
+        told = ewerer(*words)
+        assert told.returncode in (1, 2)
+        assert "database" in told.stdout + told.stderr and "Traceback" not in told.stderr
+
+
+def test_a_newer_database_is_refused_in_words(data):
+    change(data, "INSERT INTO django_migrations (app, name, applied) VALUES ('jobs', '0999_later', '2030-01-01')")
+    told = ewerer("serve", "--port", "18999", "--data", data)
+    assert told.returncode == 2
+    assert "newer version of Ewerer (jobs.0999_later)" in told.stderr and "nothing was changed" in told.stderr
+
+
+def test_an_empty_key_is_said(data):
+    (data / "secret-key").write_text("")
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 1 and "secret key is empty" in told.stdout
+
+
+@pytest.mark.parametrize("port", ["0", "70000", "-1", "80a", "٨٠٨٠"])
+def test_a_port_that_is_none(port):
+    told = ewerer("serve", f"--port={port}")
+    assert told.returncode == 2 and "1 to 65535" in told.stderr
+
+
+def test_an_update_keeps_what_was_before(data):
+    """A database that lacks the last step: the start makes a copy first, and the copy lacks it too."""
+    from bench.server import server
+
+    change(data, "DELETE FROM django_migrations WHERE app = 'crews' AND name = '0002_preferences'")
+    change(data, "ALTER TABLE crews_member DROP COLUMN preferences")
+    with server(data):
+        (kept,) = data.glob("before-update-*.sqlite3")
+        with contextlib.closing(sqlite3.connect(kept)) as held:
+            assert not any(c[1] == "preferences" for c in held.execute("PRAGMA table_info(crews_member)"))
+    with contextlib.closing(sqlite3.connect(data / "ewerer.sqlite3")) as held:
+        assert any(c[1] == "preferences" for c in held.execute("PRAGMA table_info(crews_member)"))
+        assert held.execute("SELECT name FROM jobs_job WHERE name = 'Tern'").fetchone() == ("Tern",)
