@@ -45,6 +45,7 @@ def test_nothing_typed_stands_in_the_log(mine, lines):
 def test_every_error_carries_the_id_of_its_line(mine, lines):
     for answer in (post(mine, "/jobs", "{"), mine.get("/api/jobs/00000000-0000-0000-0000-000000000000"), mine.get("/api/nowhere")):
         assert answer.json()["request"] == answer["X-Request-Id"]
+        assert int(answer["Content-Length"]) == len(answer.content)
         assert any(answer["X-Request-Id"] in line for line in lines)
 
 

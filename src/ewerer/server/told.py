@@ -104,3 +104,5 @@ def _with_id(response: HttpResponse, id: str) -> None:
         return
     if isinstance(body, dict):
         response.content = json.dumps({**body, "request": id}).encode()
+        if "Content-Length" in response:
+            response["Content-Length"] = str(len(response.content))

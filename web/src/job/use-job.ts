@@ -70,10 +70,13 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     loading.value = true
     loadError.value = null
     try {
+      const others = among.others()
+      const recorded = record.open()
+      void recorded.catch(() => undefined) // it is waited for below, unless there is no such job
       const job = await api.job(id)
       saving.stands(job)
       saving.origin.value = job.document
-      const draft = loadDraft(id, await among.others())
+      const draft = loadDraft(id, await others)
       const differs = draft && JSON.stringify(draft.document) !== JSON.stringify(job.document)
       document.value = differs ? draft.document : job.document
       if (draft) typed.take(draft.typed ?? {})
@@ -86,7 +89,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
         saving.schedule(0)
       } else if (!restored.value) dropDraft(id)
       history.take(document.value)
-      await record.open()
+      await recorded
       // Without a network there is no new plan; the stages open all the same, and it is asked for again by itself.
       await Promise.race([planning.make(), new Promise((go) => setTimeout(go, OPEN_WITHOUT_MS))])
     } catch (error) {

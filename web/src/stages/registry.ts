@@ -16,20 +16,23 @@ const late = (loader: () => Promise<Component>) =>
     onError: (_, retry, fail, attempts) => (attempts < TRIES ? window.setTimeout(retry, 500 * 2 ** attempts) : fail()),
   })
 
-const VIEWS: Record<string, Component> = {
-  site: late(() => import('./site/SiteStage.vue')),
-  bank: late(() => import('./bank/BankStage.vue')),
-  units: late(() => import('./units/UnitsStage.vue')),
-  link: late(() => import('./link/LinkStage.vue')),
-  limits: late(() => import('./limits/LimitsStage.vue')),
-  thresholds: late(() => import('./thresholds/ThresholdsStage.vue')),
-  sources: late(() => import('./sources/SourcesStage.vue')),
-  windows: late(() => import('./windows/WindowsStage.vue')),
-  sheet: late(() => import('./sheet/SheetStage.vue')),
-  run: late(() => import('./run/RunStage.vue')),
-  proof: late(() => import('./proof/ProofStage.vue')),
-  handover: late(() => import('./handover/HandoverStage.vue')),
+const LOADERS: Record<string, () => Promise<Component>> = {
+  site: () => import('./site/SiteStage.vue'),
+  bank: () => import('./bank/BankStage.vue'),
+  units: () => import('./units/UnitsStage.vue'),
+  link: () => import('./link/LinkStage.vue'),
+  limits: () => import('./limits/LimitsStage.vue'),
+  thresholds: () => import('./thresholds/ThresholdsStage.vue'),
+  sources: () => import('./sources/SourcesStage.vue'),
+  windows: () => import('./windows/WindowsStage.vue'),
+  sheet: () => import('./sheet/SheetStage.vue'),
+  run: () => import('./run/RunStage.vue'),
+  proof: () => import('./proof/ProofStage.vue'),
+  handover: () => import('./handover/HandoverStage.vue'),
 }
+const VIEWS: Record<string, Component> = Object.fromEntries(Object.entries(LOADERS).map(([name, loader]) => [name, late(loader)]))
+/** Fetch a stage's code before it is shown. */
+export const fetchStage = (stage: string): void => void LOADERS[stage]?.().catch(() => undefined)
 export type Stage = string
 export const stages = shallowRef<StageOut[]>([])
 export const learnStages = (told: StageOut[]) => (stages.value = told)

@@ -4,17 +4,26 @@ import { useQuery } from '@tanstack/vue-query'
 import { ElPopover } from 'element-plus'
 import 'element-plus/theme-chalk/el-popover.css'
 import 'element-plus/theme-chalk/el-popper.css'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { queries } from '../api/queries'
 
 const props = defineProps<{ id: string }>()
 const open = ref(false)
+const asked = ref(false)
+function ask() {
+  asked.value = true
+  void nextTick(() => (open.value = true))
+}
 const rules = useQuery(computed(() => ({ ...queries.rules(), enabled: open.value })))
 const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
 </script>
 
 <template>
-  <ElPopover v-model:visible="open" trigger="click" width="min(340px, 90vw)" placement="bottom-start">
+  <!-- A list of findings is long: what pops up is made for the one that is pressed. -->
+  <button v-if="!asked" class="rule link" aria-expanded="false" :aria-label="`What the rule ${id} says`" @click="ask">
+    {{ id }}
+  </button>
+  <ElPopover v-else v-model:visible="open" trigger="click" width="min(340px, 90vw)" placement="bottom-start">
     <template #reference>
       <button class="rule link" :aria-expanded="open" :aria-label="`What the rule ${id} says`">{{ id }}</button>
     </template>

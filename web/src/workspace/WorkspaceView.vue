@@ -19,7 +19,17 @@ import { useEventListener, useMediaQuery } from '@vueuse/core'
 import { queries } from '../api/queries'
 import { learnFields, placeInWords } from '../job/words'
 import { prefs } from '../ui/prefs'
-import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
+import {
+  fetchStage,
+  firstStage,
+  learnStages,
+  openStages,
+  stageOf,
+  stages,
+  viewOf,
+  wholeStages,
+  type Stage,
+} from '../stages/registry'
 import { glossary, useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
@@ -37,6 +47,7 @@ const stage = computed<Stage>(() => {
   return openStages.value.includes(wanted) ? wanted : firstStage
 })
 const view = computed(() => viewOf(stage.value))
+fetchStage(String(route.value.params.stage ?? firstStage))
 // The words of stages and fields come from the server, once for all jobs.
 const words = { stages: useQuery(queries.stages()), fields: useQuery(queries.fields()) }
 watch(words.stages.data, (told) => told && learnStages(told), { immediate: true })
