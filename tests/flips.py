@@ -404,6 +404,8 @@ REASONS: dict[str, dict[str, str]] = {
     "job/2": {
         "ewerer": EVERY["ewerer"],
         "notes": "stands on the screen and on paper",
+        "bank/modules/*/serial": "stands on the screen and in the job file; no rule reads it",
+        "units/*/serial": "stands on the screen and in the job file; no rule reads it",
         "sun/on_output/*/id": "is what a stop calls an array that cannot be turned down",
         "seasons/*/name": "is what the season's windows call it",
         "controller/profile": "one controller ships: without it the plan changes, see controller/id",
