@@ -106,12 +106,12 @@ def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
     fields = {"Model, as on the plate": "Wren 150", "Maker": "Wren", "Cells in series": "16", "Capacity": "150", "Resistance": "12"}
     fields |= {"Charge, data sheet": "75", "Discharge, data sheet": "120", "Cell maximum": "3.65", "Cell cut-off": "2.7"}
     for label, value in fields.items():
-        page.get_by_label(label, exact=True).fill(value)
+        page.get_by_role("textbox", name=label, exact=True).fill(value)
     expect(page.get_by_label("Short name")).to_have_value("wren-150")
     expect(page.get_by_text("16 cells, 150 Ah, in 75 A, out 120 A")).to_be_visible()
-    page.get_by_label("Charge, data sheet", exact=True).fill("-75")
+    page.get_by_role("textbox", name="Charge, data sheet", exact=True).fill("-75")
     expect(page.get_by_role("alert").filter(has_text="too low")).to_be_visible()
-    page.get_by_label("Charge, data sheet", exact=True).fill("75")
+    page.get_by_role("textbox", name="Charge, data sheet", exact=True).fill("75")
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text("Saved as version 1.")).to_be_visible()
     assert serious(page) == []
