@@ -6,13 +6,13 @@ import contextlib
 import shutil
 import sqlite3
 import stat
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from django.db.migrations.loader import MigrationLoader
 
-from ..core.devices.library import parse_profile_data
+from ..core.devices.library import parse_profile
 from ..core.documents import DocumentError, parse_document
 from ..core.documents import Job as JobDocument
 from ..core.documents.parse import parse_json
@@ -53,8 +53,8 @@ def examine(folder: Path) -> Iterator[Found]:
             return
         with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as held:
             yield from _versions(held)
-            yield from _documents(held)
-            yield from _profiles(held)
+            yield _unread(held.execute(JOBS), "jobs", lambda text: parse_document(JobDocument, as_now(parse_json(text))))
+            yield _unread(held.execute(PROFILES), "own profiles", parse_profile)
     yield from _keys(folder)
     free = shutil.disk_usage(folder).free
     yield Found(
@@ -79,46 +79,30 @@ def _versions(held: sqlite3.Connection) -> Iterator[Found]:
         yield Found(True, "the database is of this version")
 
 
-def _broken(rows: list[tuple[str, str | None]], word: str) -> Found:
-    wrong = [(name, why) for name, why in rows if why is not None]
+def _unread(rows: Iterable[tuple[str, str]], word: str, read: Callable[[str], object]) -> Found:
+    """Read each stored document as the server would; name those that cannot be."""
+    count, wrong = 0, []
+    for name, text in rows:
+        count += 1
+        try:
+            read(text)
+        except DocumentError as error:
+            wrong.append(f"{name}: {error.problems[0]}")
     if not wrong:
-        return Found(True, f"{len(rows)} {word} can be read")
-    named = "; ".join(f"{name}: {why}" for name, why in wrong[:MOST_NAMED])
+        return Found(True, f"{count} {word} can be read")
     more = f" and {len(wrong) - MOST_NAMED} more" if len(wrong) > MOST_NAMED else ""
     return Found(
         False,
-        f"{len(wrong)} of {len(rows)} {word} cannot be read: {named}{more}",
+        f"{len(wrong)} of {count} {word} cannot be read: {'; '.join(wrong[:MOST_NAMED])}{more}",
         "take an older revision back, or export and mend it",
     )
 
 
-def _documents(held: sqlite3.Connection) -> Iterator[Found]:
-    latest = "SELECT j.name, r.document FROM jobs_job j JOIN jobs_revision r ON r.job_id = j.id AND r.number = j.revision"
-
-    def why(text: str) -> str | None:
-        try:
-            parse_document(JobDocument, as_now(parse_json(text)))
-        except DocumentError as error:
-            return str(error.problems[0])
-        return None
-
-    yield _broken([(name, why(text)) for name, text in held.execute(latest)], "jobs")
-
-
-def _profiles(held: sqlite3.Connection) -> Iterator[Found]:
-    latest = (
-        "SELECT p.profile_id, v.document FROM profiles_crewprofile p"
-        " JOIN profiles_profileversion v ON v.profile_id = p.id AND v.revision = p.revision"
-    )
-
-    def why(text: str) -> str | None:
-        try:
-            parse_profile_data(parse_json(text))
-        except DocumentError as error:
-            return str(error.problems[0])
-        return None
-
-    yield _broken([(name, why(text)) for name, text in held.execute(latest)], "own profiles")
+JOBS = "SELECT j.name, r.document FROM jobs_job j JOIN jobs_revision r ON r.job_id = j.id AND r.number = j.revision"
+PROFILES = (
+    "SELECT p.profile_id, v.document FROM profiles_crewprofile p"
+    " JOIN profiles_profileversion v ON v.profile_id = p.id AND v.revision = p.revision"
+)
 
 
 def _keys(folder: Path) -> Iterator[Found]:

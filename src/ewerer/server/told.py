@@ -46,12 +46,6 @@ class Lines(logging.Formatter):
         return json.dumps(line, ensure_ascii=False, default=str)
 
 
-def tell(what: str, request: HttpRequest, **more: Any) -> None:
-    """Write a line beside those of requests: a sign-in, an export, a change of a profile."""
-    told = {"request": getattr(request, "told_id", ""), "address": request.META.get("REMOTE_ADDR", ""), **more}
-    LOG.info(what, extra={"told": told})
-
-
 class Told:
     """Middleware: give each request an id, answer with it, and write its line."""
 
@@ -80,7 +74,8 @@ class Told:
 
     def _line(self, request: HttpRequest, response: HttpResponse, id: str, seconds: float) -> None:
         match = getattr(request, "resolver_match", None)
-        user = getattr(request, "user", None)
+        # Who asked, where the request had to find that out; a line of log is no reason to ask the database.
+        user = getattr(request, "_cached_user", None)
         LOG.info(
             "request",
             extra={
@@ -90,7 +85,7 @@ class Told:
                     "route": f"/{match.route}" if match else request.path[:120],
                     "status": response.status_code,
                     "ms": round(seconds * 1000, 1),
-                    "person": getattr(user, "pk", None) if user is not None else None,
+                    "person": getattr(user, "pk", None),
                     "address": request.META.get("REMOTE_ADDR", ""),
                 }
             },

@@ -58,32 +58,22 @@ def _schema_of(model: type[BaseModel]) -> dict[str, Any]:
 
 
 def _field_at(model: type[BaseModel], loc: tuple[str | int, ...]) -> dict[str, Any]:
-    """Return the JSON-schema entry that describes ``loc`` in ``model``, or an empty dict."""
+    """Return the JSON-schema entry that describes ``loc`` in ``model`` (``*`` for an index or an id), or an empty dict."""
     schema = _schema_of(model)
     node: Any = schema
     for part in loc:
         node = _resolve(schema, node)
-        if isinstance(part, int):
-            node = node.get("items", {})
-        else:
-            keyed: Any = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
-            node = node.get("properties", {}).get(part) or keyed
+        keyed: Any = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
+        node = node.get("items") or keyed if isinstance(part, int) or part == "*" else node.get("properties", {}).get(part) or keyed
         if not isinstance(node, dict):
             return {}
     return _resolve(schema, node)
 
 
+@cache
 def bounds_at(model: type[BaseModel], pointer: str) -> tuple[float | None, float | None, bool]:
     """Return the lowest and highest figure that stands at a pointer pattern (``*`` for an index or an id), and whether it is whole."""
-    schema = _schema_of(model)
-    node: Any = schema
-    for part in pointer.split("/")[1:]:
-        node = _resolve(schema, node)
-        keyed: Any = node.get("additionalProperties") or next(iter(node.get("patternProperties", {}).values()), {})
-        node = node.get("items") or keyed if part == "*" else node.get("properties", {}).get(part) or keyed
-        if not isinstance(node, dict):
-            return None, None, False
-    node = _resolve(schema, node)
+    node = _field_at(model, tuple(pointer.split("/")[1:]))
     return node.get("minimum"), node.get("maximum"), node.get("type") == "integer"
 
 

@@ -136,12 +136,9 @@ def _bodies(body: str, mark: Mark) -> list[str]:
         if gap not in text:
             continue
         whole, _, part = _parted(text)
-        groups = whole.split(gap)
-        if gap in part or not re.fullmatch("[0-9]{1,3}", groups[0]) or any(not re.fullmatch("[0-9]{3}", g) for g in groups[1:]):
+        if gap in part or not _grouped(whole, gap) or ("." in text and "," in text):
             return []
-        if "." in text and "," in text:
-            return []
-        return [_numeral("".join(groups), part)]
+        return [_numeral(whole.replace(gap, ""), part)]
     points, commas = text.count("."), text.count(",")
     if points and commas:
         decimal = "." if text.rfind(".") > text.rfind(",") else ","

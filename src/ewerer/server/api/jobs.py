@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import re
 import uuid
 import zipfile
 from datetime import datetime
@@ -32,6 +31,7 @@ from .shapes import (
     attachment,
     crew_of,
     file_answer,
+    file_name,
     job_at,
     job_of,
     library_of,
@@ -186,7 +186,7 @@ def export_several(
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
         taken: set[str] = set()
         for job in Job.objects.filter(crew=crew_of(request), pk__in=ids).order_by("name", "pk"):
-            stem = re.sub(r"[^A-Za-z0-9._-]+", "-", job.name).strip("-") or "job"
+            stem = file_name(job.name, "job")
             name = stem if stem not in taken else f"{stem}-{str(job.pk)[:8]}"
             taken.add(name)
             archive.writestr(f"{name}.json", _file_of(job))

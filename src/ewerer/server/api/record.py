@@ -29,7 +29,7 @@ from ...core.record.signing import verify
 from ..crews.models import Crew
 from ..jobs.actions import document_of
 from ..jobs.models import Job
-from ..profiles.actions import library_for
+from ..profiles.actions import library_of_job
 from ..record import actions
 from ..record.models import Handover
 from .shapes import (
@@ -326,7 +326,7 @@ def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> Ht
     """Download the pages of the handover as things stand now; not sealed."""
     job = job_at(request, id)
     document = document_of(job)
-    library = library_for(job.crew, document.profile_revisions)
+    library = library_of_job(job.crew, document)
     facts = facts_of(document, library, actions.events_of(job), job.crew.name, b"", actions.photos_of(job))
     return attachment(handover_page(facts, paper), f"{job.name} handover.pdf", PDF)
 

@@ -21,7 +21,7 @@ from ...core.documents.results.base import PlanPart
 from ..crews.models import Crew
 from ..jobs.models import Job, Revision
 from ..people import Person, person_of
-from ..profiles.actions import ids_named, library_for
+from ..profiles.actions import library_for, library_of_job
 from ..record.actions import sight_of
 
 JSON = "application/json"
@@ -93,10 +93,15 @@ def as_json(data: Any) -> HttpResponse:
     return HttpResponse(json.dumps(data, default=lambda v: v.isoformat() if isinstance(v, datetime) else str(v)), content_type=JSON)
 
 
+def file_name(name: str, instead: str = "ewerer") -> str:
+    """Return a name with nothing in it that a file name may not have; ``instead`` where nothing is left."""
+    return re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-") or instead
+
+
 def attachment(data: bytes, name: str, kind: str) -> HttpResponse:
     """Return a file to download; its name holds nothing that a file name may not."""
-    safe = re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-") or "ewerer"
-    return HttpResponse(data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{safe}"'})
+    held = {"Content-Disposition": f'attachment; filename="{file_name(name)}"'}
+    return HttpResponse(data, content_type=kind, headers=held)
 
 
 def file_answer(*kinds: str) -> dict[str, Any]:
@@ -132,7 +137,7 @@ def job_of(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
 def library_of(request: HttpRequest, document: JobDocument) -> Library:
     """Return the crew's library in the versions a document pins; raise where the document names what is not in it."""
     crew = crew_of(request)
-    library = library_for(crew, document.profile_revisions, ids_named(document))
+    library = library_of_job(crew, document)
     try:
         check_references(document, library)
     except DocumentError:

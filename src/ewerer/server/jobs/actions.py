@@ -15,7 +15,7 @@ from ...core.documents import Job as JobDocument
 from ...core.plan import plan
 from ...core.record.imports import as_now
 from ..crews.models import Crew
-from ..profiles.actions import ids_named, library_for
+from ..profiles.actions import library_of_job
 from ..writing import writes
 from .models import Job, Revision
 
@@ -35,7 +35,7 @@ def document_of(job: Job) -> JobDocument:
 
 def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
     """Return what the list of jobs shows: counts of findings, what it waits for, key figures."""
-    made = plan(document, library_for(crew, document.profile_revisions, ids_named(document)))
+    made = plan(document, library_of_job(crew, document))
     counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
     waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
     return {

@@ -66,6 +66,11 @@ def library_for(crew: Crew, pins: Mapping[str, int] | None = None, used: Collect
     return Library([*shipped_library(), *readable], newest)
 
 
+def library_of_job(crew: Crew, document: Job) -> Library:
+    """Return what a job of a crew is planned with: the profiles it names, in the versions it pins."""
+    return library_for(crew, document.profile_revisions, ids_named(document))
+
+
 def unreadable_of(crew: Crew) -> list[tuple[CrewProfile, str]]:
     """Return the crew's profiles that this version cannot read, each with why."""
     read = [(v.profile, profile_of(v)) for v in _newest(crew, Q(put_away=False)).values()]
@@ -157,5 +162,4 @@ def put_away(crew: Crew, profile_id: str, away: bool) -> CrewProfile:
 
 def put_away_of(crew: Crew) -> list[ProfileVersion]:
     """Return the newest versions of the profiles that a crew has put away."""
-    away = CrewProfile.objects.filter(crew=crew, put_away=True)
-    return list(ProfileVersion.objects.filter(profile__in=away, revision=F("profile__revision")).select_related("profile"))
+    return list(_newest(crew, Q(put_away=True)).values())

@@ -26,7 +26,7 @@ from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
-from ..profiles.actions import ids_named, library_for
+from ..profiles.actions import library_of_job
 from ..settings.base import DATA_DIR
 from ..writing import writes
 from .models import Event, Handover, Instrument, Photo
@@ -77,7 +77,7 @@ def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
     """Return a job as it stands, its events folded once; ``document`` instead of the latest where one is to be saved."""
     bare = jobs.document_of(job) if document is None else document.bare()
     state = state_of(job)
-    return Sight(handovers.laid_over(bare, state), library_for(job.crew, bare.profile_revisions, ids_named(bare)), state)
+    return Sight(handovers.laid_over(bare, state), library_of_job(job.crew, bare), state)
 
 
 def _insert(job: Job, events: Iterable[Mapping[str, Any]], user: User) -> None:
@@ -150,7 +150,7 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
     if any(e["kind"] == "signed" for e in good):
         document = jobs.document_of(job)
         state = fold([*events_of(job), *good])
-        why = why_not_closed(run_of(handovers.laid_over(document, state), library_for(crew, document.profile_revisions)), state)
+        why = why_not_closed(run_of(handovers.laid_over(document, state), library_of_job(crew, document)), state)
         if why:
             out.refused += [{"id": e["id"], "message": f"not to be signed yet: {why[0]}"} for e in good if e["kind"] == "signed"]
             good = [e for e in good if e["kind"] != "signed"]
@@ -249,9 +249,7 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
     if not fold(events)["signed"]:
         raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
     key = key_of(crew)
-    file = handovers.handover(
-        document, library_for(crew, document.profile_revisions), events, key, crew.name, job.revision, photos_of(job), paper
-    )
+    file = handovers.handover(document, library_of_job(crew, document), events, key, crew.name, job.revision, photos_of(job), paper)
     return _keep(job_id, crew, job.revision, fingerprint(public_bytes(key)), file, user)
 
 
