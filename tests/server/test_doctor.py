@@ -70,6 +70,13 @@ def test_a_document_that_cannot_be_read_is_named(data):
     assert told.returncode == 1 and "Tern: /bank" in told.stdout
 
 
+@pytest.mark.parametrize("document", ["[]", "3", "null", '"text"'])
+def test_a_document_that_is_none_is_named_too(data, document):
+    change(data, "UPDATE jobs_revision SET document = ?", document)
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 1 and "1 of 1 jobs cannot be read: Tern" in told.stdout and "Traceback" not in told.stderr
+
+
 def test_a_cut_off_database_is_refused_in_words_by_both(data):
     file = data / "ewerer.sqlite3"
     file.write_bytes(file.read_bytes()[:5000])

@@ -16,7 +16,6 @@ from ..core.devices.library import parse_profile
 from ..core.documents import DocumentError, parse_document
 from ..core.documents import Job as JobDocument
 from ..core.documents.parse import parse_json
-from ..core.record.imports import as_now
 from .backup import BackupError, check
 from .health import LEAST_FREE_BYTES
 from .settings.base import LEAST_KEY
@@ -53,7 +52,7 @@ def examine(folder: Path) -> Iterator[Found]:
             return
         with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as held:
             yield from _versions(held)
-            yield _unread(held.execute(JOBS), "jobs", lambda text: parse_document(JobDocument, as_now(parse_json(text))))
+            yield _unread(held.execute(JOBS), "jobs", lambda text: parse_document(JobDocument, parse_json(text)))
             yield _unread(held.execute(PROFILES), "own profiles", parse_profile)
     yield from _keys(folder)
     free = shutil.disk_usage(folder).free

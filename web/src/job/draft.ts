@@ -1,6 +1,7 @@
 // What is typed and not yet acknowledged by the server stays on this device. A draft belongs to its tab; one whose tab is gone is taken
 // up by the next that opens the job.
 import type { Job } from '../api/client'
+import { keep, kept } from '../ui/kept'
 
 export interface Draft {
   base: number
@@ -20,20 +21,7 @@ export function tab(): string {
   if (!mine) sessionStorage.setItem(TAB, (mine = Math.random().toString(36).slice(2, 10)))
   return mine
 }
-const readAt = (at: string): Draft | null => {
-  try {
-    return JSON.parse(localStorage.getItem(at) ?? 'null') as Draft | null
-  } catch {
-    return null
-  }
-}
-export function keepDraft(id: string, draft: Draft) {
-  try {
-    localStorage.setItem(key(id), JSON.stringify({ ...draft, at: Date.now() }))
-  } catch {
-    /* A full or forbidden store only costs the draft; the save itself goes on. */
-  }
-}
+export const keepDraft = (id: string, draft: Draft) => keep(localStorage, key(id), { ...draft, at: Date.now() })
 export const dropDraft = (id: string) => localStorage.removeItem(key(id))
 
 const CHANNEL = 'ewerer:tabs'
@@ -66,11 +54,11 @@ export function tabs(heard: (news: TabNews) => void) {
 }
 /** This tab's draft of a job, else the newest that a closed tab left; what is taken up is this tab's from then on. */
 export function loadDraft(id: string, others: string[]): Draft | null {
-  const own = readAt(key(id))
+  const own = kept<Draft>(localStorage, key(id))
   if (own) return own
   const left = Object.keys(localStorage)
     .filter((k) => (k === stem(id) || k.startsWith(`${stem(id)}:`)) && !others.some((t) => k.endsWith(`:${t}`)))
-    .map((k) => ({ k, draft: readAt(k) }))
+    .map((k) => ({ k, draft: kept<Draft>(localStorage, k) }))
     .filter((d): d is { k: string; draft: Draft } => d.draft !== null)
     .sort((a, b) => (b.draft.at ?? 0) - (a.draft.at ?? 0))[0]
   if (!left) return null

@@ -1,25 +1,26 @@
 // Undo and redo of a document that is never changed in place; survives a reload of its tab.
 import { computed, shallowRef } from 'vue'
 import type { Job } from '../api/client'
+import * as storage from '../ui/kept'
 
 const MOST = 100
 const KEPT = 12
 const TYPING_MS = 1500
 const key = (id: string) => `ewerer:undo:${id}`
 
-export function createHistory(id = '') {
-  const undone = shallowRef<Job[]>([])
-  const done = shallowRef<Job[]>([])
+export function createHistory<T extends object = Job>(id = '') {
+  const undone = shallowRef<T[]>([])
+  const done = shallowRef<T[]>([])
   let last = { pointer: '', at: 0 }
 
   /** Note the document as it was before a change; the keystrokes of one figure are one step. */
-  function note(before: Job, pointer = '') {
+  function note(before: T, pointer = '') {
     const typing = pointer !== '' && last.pointer === pointer && Date.now() - last.at < TYPING_MS && done.value.length > 0
     if (!typing) done.value = [...done.value.slice(1 - MOST), before]
     undone.value = []
     last = { pointer, at: Date.now() }
   }
-  function step(from: typeof done, to: typeof done, now: Job): Job | null {
+  function step(from: typeof done, to: typeof done, now: T): T | null {
     const next = from.value.at(-1)
     if (!next) return null
     last.pointer = ''
@@ -28,30 +29,21 @@ export function createHistory(id = '') {
     return next
   }
   /** Kept for this tab, beside the document it belongs to. */
-  function keep(now: Job) {
-    try {
-      const held = { now, done: done.value.slice(-KEPT), undone: undone.value.slice(-KEPT) }
-      sessionStorage.setItem(key(id), JSON.stringify(held))
-    } catch {
-      sessionStorage.removeItem(key(id))
-    }
+  function keep(now: T) {
+    storage.keep(sessionStorage, key(id), { now, done: done.value.slice(-KEPT), undone: undone.value.slice(-KEPT) })
   }
   /** Take up what was kept, if it belongs to the document as it is. */
-  function take(now: Job) {
-    try {
-      const held = JSON.parse(sessionStorage.getItem(key(id)) ?? 'null') as { now: Job; done: Job[]; undone: Job[] } | null
-      if (!held || JSON.stringify(held.now) !== JSON.stringify(now)) return
-      done.value = held.done
-      undone.value = held.undone
-    } catch {
-      sessionStorage.removeItem(key(id))
-    }
+  function take(now: T) {
+    const held = storage.kept<{ now: T; done: T[]; undone: T[] }>(sessionStorage, key(id))
+    if (!held || JSON.stringify(held.now) !== JSON.stringify(now)) return
+    done.value = held.done
+    undone.value = held.undone
   }
   return {
     note,
     /** The document before the last change, null where there is none. */
-    undo: (now: Job) => step(done, undone, now),
-    redo: (now: Job) => step(undone, done, now),
+    undo: (now: T) => step(done, undone, now),
+    redo: (now: T) => step(undone, done, now),
     clear() {
       done.value = []
       undone.value = []

@@ -101,12 +101,12 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   }
 
   function show(next: Job) {
-    const name = document.value && !whatIf.value ? renamed(document.value, next) : null
-    if (name) record.rename(name.from, name.to)
-    document.value = next
+    const name = document.value && renamed(document.value, next)
+    if (name && !whatIf.value) record.rename(name.from, name.to)
+    document.value = name ? withName(next, name.from, name.to) : next
     saving.changed()
     planning.soon()
-    if (!whatIf.value) history.keep(next)
+    if (!whatIf.value) history.keep(document.value)
   }
   /** See whether somebody else has saved; take it over, or merge it with what is typed here. */
   async function look() {
@@ -150,9 +150,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
   function set(pointer: string, value: unknown) {
     if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
     if (told(pointer, value)) return
-    const next = write(document.value, pointer, value)
-    const name = renamed(document.value, next)
-    change(name ? withName(next, name.from, name.to) : next, pointer)
+    change(write(document.value, pointer, value), pointer)
   }
   /** Several places at once, as one step of undo. */
   /** The list of a pointer with one entry taken out. */

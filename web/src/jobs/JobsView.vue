@@ -21,7 +21,7 @@ import StateMark from '../ui/StateMark.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
-import { otherTheme, theme } from '../ui/theme'
+import PageHead from '../ui/PageHead.vue'
 
 const router = useRouter()
 const client = useQueryClient()
@@ -145,16 +145,10 @@ async function signOut() {
     @dragleave.self="dragging = false"
     @drop.prevent="((dragging = false), importFiles([...($event.dataTransfer?.files ?? [])]))"
   >
-    <header>
-      <span class="word">Ewerer<i>.</i></span>
-      <span class="soft">{{ session?.crew }}</span>
-      <span class="gap" />
-      <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-        {{ theme === 'sun' ? 'Garage' : 'Sun' }}
-      </button>
+    <PageHead :where="session?.crew ?? ''" home>
       <button class="plain" @click="units = true">Units</button>
       <button class="plain" @click="signOut">Sign out {{ session?.user }}</button>
-    </header>
+    </PageHead>
     <main>
       <div class="top">
         <h1>Jobs</h1>
@@ -374,22 +368,6 @@ async function signOut() {
 .jobs.dragging {
   outline: 3px dashed var(--copper);
   outline-offset: -8px;
-}
-header {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 3px 22px;
-  border-bottom: 1px solid var(--rule);
-  background: var(--sheet);
-}
-.word {
-  font-weight: 700;
-  font-size: 17px;
-}
-.word i {
-  font-style: normal;
-  color: var(--copper);
 }
 .gap {
   flex: 1;

@@ -3,16 +3,17 @@
 import { useSessionStorage } from '@vueuse/core'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiProblem, type ProblemOut } from '../api/client'
-import { queries } from '../api/queries'
 import { useLibrary } from '../library/use-library'
 import { freeId } from '../stages/bank/modules'
 import { OFFERED, USUAL } from '../stages/units/plates'
+import TakesTicks from '../stages/units/TakesTicks.vue'
 import CautionLine from '../ui/CautionLine.vue'
 import NumberInput from '../ui/NumberInput.vue'
+import PageHead from '../ui/PageHead.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
 
@@ -37,10 +38,6 @@ const PLATE = ''
 const router = useRouter()
 const client = useQueryClient()
 const { of } = useLibrary()
-const quantities = useQuery(queries.quantities())
-const wordOf = computed(
-  () => new Map((quantities.data.value ?? []).map((q) => [q.name, q.name.endsWith('_soc') ? `${q.word}, %` : q.word])),
-)
 
 const AMERICAS = /^(America\/(?!Argentina|Santiago|Montevideo|Asuncion|La_Paz|Lima)|US\/|Canada\/|Pacific\/Honolulu)/
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
@@ -81,9 +78,7 @@ const sum = (rows: { count: Figure }[]) => rows.reduce((n, r) => n + times(r.cou
 /** A row that nobody has said anything of makes nothing. */
 const said = (row: Modules | Units) =>
   row.what !== PLATE ||
-  ['capacity_ah', 'series_cells', 'charge_a', 'discharge_a', 'continuous_w', 'charge_max_a'].some(
-    (f) => number((row as unknown as Record<string, Figure>)[f]) !== undefined,
-  )
+  [...FIGURES, 'continuous_w', 'charge_max_a'].some((f) => number((row as unknown as Record<string, Figure>)[f]) !== undefined)
 function document_() {
   const modules: Record<string, unknown>[] = []
   for (const m of form.value.modules.filter(said))
@@ -178,8 +173,6 @@ function inWords(p: ProblemOut): string {
   return `${field ? `${field}: ` : ''}${text}${p.expected && field ? `; right would be ${p.expected}` : ''}`
 }
 const others = computed(() => problems.value.filter((p) => !/^\/(bank\/modules|units)\/\d/.test(p.pointer)).map(inWords))
-const take = (u: Units, name: string) =>
-  (u.takes = u.takes.includes(name) ? u.takes.filter((n) => n !== name) : [...u.takes, name])
 function source(name: string) {
   const on = form.value.sources
   form.value.sources = SOURCES.map(([s]) => s).filter((s) => (s === name ? !on.includes(s) : on.includes(s)))
@@ -196,10 +189,7 @@ onMounted(() => {
 
 <template>
   <div class="new">
-    <header>
-      <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
-      <span class="soft">New job</span>
-    </header>
+    <PageHead where="New job" />
     <main>
       <h1>New job</h1>
       <p class="lede">
@@ -282,16 +272,12 @@ onMounted(() => {
                 <label :for="`u-${i}-a`">Charges at most</label>
                 <NumberInput :id="`u-${i}-a`" unit="A" :value="u.charge_max_a" @set="(v) => (u.charge_max_a = v)" />
               </span>
-              <div class="takes" role="group" :aria-label="`Settings that the menu of unit ${i + 1} has`">
-                <span class="soft small">Its menu has</span>
-                <TickBox
-                  v-for="name in OFFERED.unit"
-                  :key="name"
-                  :label="wordOf.get(name) ?? name"
-                  :checked="u.takes.includes(name)"
-                  @change="take(u, name)"
-                />
-              </div>
+              <TakesTicks
+                :label="`Settings that the menu of unit ${i + 1} has`"
+                :offered="OFFERED.unit"
+                :taken="u.takes"
+                @take="(t) => (u.takes = t)"
+              />
               <p class="soft small wide">
                 The sheet then uses plain names. Its manual at hand? Paste its table of settings
                 <RouterLink :to="{ name: 'library', params: { profile: 'new' }, query: { from: 'new-job' } }"
@@ -384,25 +370,6 @@ onMounted(() => {
 .new {
   min-height: 100vh;
 }
-header {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 3px 22px;
-  min-height: 48px;
-  border-bottom: 1px solid var(--rule);
-  background: var(--sheet);
-}
-.word {
-  font-weight: 700;
-  font-size: 17px;
-  color: var(--ink);
-  text-decoration: none;
-}
-.word i {
-  font-style: normal;
-  color: var(--copper);
-}
 main {
   padding: 20px 22px 60px;
   max-width: 980px;
@@ -445,13 +412,6 @@ i.assumed,
 .assumed :deep(input::placeholder) {
   font-style: italic;
   color: var(--soft);
-}
-.takes {
-  flex-basis: 100%;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 0 16px;
-  align-items: center;
 }
 .wide {
   flex-basis: 100%;

@@ -13,10 +13,12 @@ import { api, ApiProblem } from '../api/client'
 import { queries } from '../api/queries'
 import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
+import ClashTable from '../ui/ClashTable.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
+import PageHead from '../ui/PageHead.vue'
 import ViewTabs from '../ui/ViewTabs.vue'
 import { when } from '../ui/figures'
-import { otherTheme, theme } from '../ui/theme'
+import { saveJson } from '../ui/save-file'
 import CheckPane from './CheckPane.vue'
 import MenuPane from './MenuPane.vue'
 import PastePane from './PastePane.vue'
@@ -132,13 +134,7 @@ async function importFiles(files: File[]) {
   if (made.length === 1) await router.push({ name: 'library', params: { profile: made[0] } })
   else if (made.length) saying.value = `${made.length} profiles taken in.`
 }
-function exportFile() {
-  const a = document.createElement('a')
-  a.href = URL.createObjectURL(new Blob([JSON.stringify(draft.value, null, 2) + '\n'], { type: 'application/json' }))
-  a.download = `${String(draft.value?.id || 'profile')}.json`
-  a.click()
-  URL.revokeObjectURL(a.href)
-}
+const exportFile = () => saveJson(String(draft.value?.id || 'profile'), draft.value)
 /** Copies of the nearest of a kind, most settings shared first: of the same voltage class, else of the same kind. */
 const nearest = computed(() => (list.data.value ?? []).filter((p) => `${p.kind}/1` === kind.value).slice(0, 6))
 async function from_(id: string) {
@@ -169,6 +165,14 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 })
 const taken = ref<Record<string, 'mine' | 'theirs'>>({})
 const shown = (v: unknown) => (v === undefined ? 'taken out' : typeof v === 'string' ? v : JSON.stringify(v).slice(0, 80))
+const clashes = computed(() =>
+  profile.clashes.value.map((c) => ({
+    key: c.key,
+    place: profilePlace(c.pointer, draft.value),
+    theirs: shown(c.theirs),
+    mine: shown(c.mine),
+  })),
+)
 const settings = computed(() => ((draft.value?.settings as unknown[] | undefined) ?? []).length)
 </script>
 
@@ -178,20 +182,16 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
     @dragover.prevent
     @drop.prevent="(e) => part !== 'paste' && importFiles([...(e.dataTransfer?.files ?? [])])"
   >
-    <header>
-      <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
-      <span class="soft">Library</span>
-      <RouterLink
-        v-if="from"
-        class="small"
-        :to="from === 'new-job' ? { name: 'new' } : { name: 'job', params: { id: from, stage: 'units' } }"
-        >Back to the job</RouterLink
-      >
-      <span class="gap" />
-      <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-        {{ theme === 'sun' ? 'Garage' : 'Sun' }}
-      </button>
-    </header>
+    <PageHead where="Library">
+      <template #beside>
+        <RouterLink
+          v-if="from"
+          class="small"
+          :to="from === 'new-job' ? { name: 'new' } : { name: 'job', params: { id: from, stage: 'units' } }"
+          >Back to the job</RouterLink
+        >
+      </template>
+    </PageHead>
     <div class="body">
       <nav aria-label="Profiles">
         <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
@@ -329,31 +329,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
       :show-close="false"
     >
       <p>Both of you changed these; everything else is put together already.</p>
-      <table>
-        <thead>
-          <tr>
-            <th>Place</th>
-            <th>Theirs</th>
-            <th>Yours</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="c in profile.clashes.value" :key="c.key">
-            <td>{{ profilePlace(c.pointer, draft) }}</td>
-            <td v-for="side in ['theirs', 'mine'] as const" :key="side">
-              <label
-                ><input
-                  type="radio"
-                  :name="`clash-${c.key}`"
-                  :checked="(taken[c.key] ?? 'mine') === side"
-                  @change="taken[c.key] = side"
-                />
-                {{ shown(c[side]) }}</label
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <ClashTable v-model="taken" :rows="clashes" choose />
       <button class="first" @click="profile.settle(taken)">Put them together so</button>
     </ElDialog>
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
@@ -378,28 +354,6 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
   height: 100vh;
   display: flex;
   flex-direction: column;
-}
-header {
-  display: flex;
-  align-items: center;
-  gap: 12px;
-  padding: 3px 14px;
-  min-height: 48px;
-  border-bottom: 1px solid var(--rule);
-  background: var(--sheet);
-}
-.word {
-  font-weight: 700;
-  font-size: 17px;
-  color: var(--ink);
-  text-decoration: none;
-}
-.word i {
-  font-style: normal;
-  color: var(--copper);
-}
-.gap {
-  flex: 1;
 }
 .body {
   flex: 1;
@@ -454,11 +408,6 @@ textarea {
   width: 100%;
   font-family: 'Source Code Pro', monospace;
   font-size: 13px;
-}
-.problems {
-  border-left: 3px solid var(--stop);
-  padding: 4px 12px 4px 28px;
-  margin: 0 0 12px;
 }
 .why {
   color: var(--stop);

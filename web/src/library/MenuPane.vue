@@ -8,7 +8,7 @@ import PickField from '../ui/PickField.vue'
 import DisplayLine from './DisplayLine.vue'
 import SentencePane from './SentencePane.vue'
 import { asQuantity, useQuantities } from './quantities'
-import { idFrom, inPlain, type OpenProfile } from './use-profile'
+import { freeId, idFrom, inPlain, type OpenProfile } from './use-profile'
 
 type Row = Record<string, unknown>
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
@@ -21,16 +21,10 @@ const wrongAt = (i: number) =>
     .filter((p) => p.pointer === `/settings/${i}` || p.pointer.startsWith(`/settings/${i}/`))
     .map(inPlain)
 const chosen = (r: Row) => ['choice', 'on-off'].includes(String((r.encoding as Row | undefined)?.kind))
-const freeId = (label: string, own: number) => {
-  const stem = idFrom(label).slice(0, 34) || 'setting'
-  const taken = new Set(rows.value.filter((_, k) => k !== own).map((r) => r.id))
-  let id = stem
-  for (let n = 2; taken.has(id); n++) id = `${stem}-${n}`
-  return id
-}
+const idOf = (label: string, own: number) => freeId(label, new Set(rows.value.filter((_, k) => k !== own).map((r) => r.id)))
 function add() {
   const last = rows.value.at(-1)
-  const next = { id: freeId('', -1), menu: (last?.menu as string[] | undefined) ?? ['Settings'], label: '' }
+  const next = { id: idOf('', -1), menu: (last?.menu as string[] | undefined) ?? ['Settings'], label: '' }
   props.profile.set('/settings', [...rows.value, next])
   focus(rows.value.length - 1, 'label')
 }
@@ -38,8 +32,8 @@ function label(i: number, text: string) {
   // A name for rules follows the name people see, as long as nothing names it yet.
   const row = rows.value[i] as Row
   const named = JSON.stringify({ ...props.profile.draft.value, settings: rows.value.filter((_, k) => k !== i) })
-  const follows = row.id === freeId(String(row.label ?? ''), i) && !named.includes(`"${String(row.id)}"`)
-  props.profile.set(`/settings/${i}`, { ...row, label: text, ...(follows ? { id: freeId(text, i) } : {}) })
+  const follows = row.id === idOf(String(row.label ?? ''), i) && !named.includes(`"${String(row.id)}"`)
+  props.profile.set(`/settings/${i}`, { ...row, label: text, ...(follows ? { id: idOf(text, i) } : {}) })
 }
 function what(i: number, name: string) {
   const q = all.value.get(name)

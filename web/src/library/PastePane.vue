@@ -8,7 +8,7 @@ import FileButton from '../ui/FileButton.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
 import { asQuantity, useQuantities } from './quantities'
-import type { OpenProfile } from './use-profile'
+import { freeId, type OpenProfile } from './use-profile'
 
 const props = defineProps<{ profile: OpenProfile }>()
 const emit = defineEmits<{ taken: [count: number] }>()
@@ -77,14 +77,13 @@ const skip = (r: ManualRow) => {
 }
 function take() {
   const now = (props.profile.at('/settings') as Record<string, unknown>[] | undefined) ?? []
-  const taken = new Set(now.map((s) => String(s.id)))
+  const taken = new Set<unknown>(now.map((s) => s.id))
   const made = rows.value
     .filter((r) => !left.value.has(r.line))
     .map((r) => {
       const q = quantityOf(r)
       const own = q === r.quantity ? { ...r.setting } : asQuantity(r.setting, all.value.get(q))
-      let id = String(own.id)
-      for (let n = 2; taken.has(id); n++) id = `${String(own.id).slice(0, 36)}-${n}`
+      const id = freeId(String(own.id), taken)
       taken.add(id)
       return { ...own, id }
     })

@@ -1,11 +1,12 @@
 // The profile in the making: its draft on this device, undo, check, save, and what to do when somebody saved in between.
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, ApiProblem, type Job, type Lack, type ProblemOut } from '../api/client'
+import { api, ApiProblem, type Lack, type ProblemOut } from '../api/client'
 import { tab } from '../job/draft'
 import { createHistory } from '../job/history'
 import { merge, type Clash } from '../job/merge'
 import { parts, read, write } from '../job/pointer'
+import * as storage from '../ui/kept'
 
 export type Profile = Record<string, unknown>
 interface Kept {
@@ -27,6 +28,15 @@ export const idFrom = (name: string): string =>
     .replace(/^-+|-+$/g, '')
     .slice(0, 40)
 
+/** A short name that is not taken: the text's own, else with a number. */
+export function freeId(text: string, taken: Set<unknown>): string {
+  const stem = idFrom(text).slice(0, 36) || 'setting'
+  for (let n = 1; ; n++) {
+    const id = n === 1 ? stem : `${stem}-${n}`
+    if (!taken.has(id)) return id
+  }
+}
+
 export function createProfile() {
   const client = useQueryClient()
   const draft = shallowRef<Profile | null>(null)
@@ -41,7 +51,7 @@ export function createProfile() {
   const failure = shallowRef<ApiProblem | null>(null)
   const clashes = shallowRef<Clash[]>([])
   let theirs: { document: Profile; revision: number } | null = null
-  const history = createHistory('profile')
+  const history = createHistory<Profile>('profile')
   const dirty = computed(() => draft.value !== null && !same(draft.value, stored.value))
   const idOf = () => (fresh.value ? '' : String(draft.value?.id ?? ''))
 
@@ -50,34 +60,21 @@ export function createProfile() {
     if (!next) return
     if (dirty.value) {
       saying.value = ''
-      try {
-        localStorage.setItem(
-          key(idOf()),
-          JSON.stringify({ document: next, stored: stored.value, base: base.value } satisfies Kept),
-        )
-      } catch {
-        /* A full store only costs the draft. */
-      }
+      storage.keep(localStorage, key(idOf()), { document: next, stored: stored.value, base: base.value } satisfies Kept)
     } else localStorage.removeItem(key(idOf()))
   }
-  function kept(id: string): Kept | null {
-    try {
-      return JSON.parse(localStorage.getItem(key(id)) ?? 'null') as Kept | null
-    } catch {
-      return null
-    }
-  }
+  const kept = (id: string) => storage.kept<Kept>(localStorage, key(id))
   function change(next: Profile, pointer = '') {
     if (!draft.value) return
-    history.note(draft.value as unknown as Job, pointer)
+    history.note(draft.value, pointer)
     show(next)
   }
   const set = (pointer: string, value: unknown) => draft.value && change(write(draft.value, pointer, value), pointer)
   const setAll = (writes: [string, unknown][]) =>
     draft.value && change(writes.reduce((doc, [p, v]) => write(doc, p, v), draft.value))
   function turn(step: typeof history.undo) {
-    const next = draft.value && step(draft.value as unknown as Job)
-    if (next) show(next as unknown as Profile)
+    const next = draft.value && step(draft.value)
+    if (next) show(next)
   }
 
   async function open(id: string) {
@@ -172,7 +169,7 @@ export function createProfile() {
   }
   function adopt(next: Profile, words: string) {
     if (!theirs) return
-    if (draft.value) history.note(draft.value as unknown as Job)
+    if (draft.value) history.note(draft.value)
     stored.value = theirs.document
     base.value = theirs.revision
     show({ ...next, revision: theirs.revision })

@@ -4,7 +4,7 @@ import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { ref, watch } from 'vue'
 import { jobOrNone } from '../job/use-job'
-import { LONGEST_MS, useResting } from './typed'
+import { LONGEST_MS, NEVER_MS, useResting } from './typed'
 
 const props = defineProps<{
   value: string
@@ -32,8 +32,7 @@ function commit() {
   if (props.keep) job?.typed.done(props.keep)
   emit('commit', text.value)
 }
-const NEVER = 1e8
-const resting = useResting(commit, job, props.pause ?? NEVER, props.pause ? LONGEST_MS : 0)
+const resting = useResting(commit, job, props.pause ?? NEVER_MS, props.pause ? LONGEST_MS : 0)
 function typed(now: string) {
   text.value = now
   typing = true

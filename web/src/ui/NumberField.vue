@@ -11,6 +11,7 @@ import { tidy } from './figures'
 import { idOf, refusalOf } from './field'
 import { prefs, readFigure, shownFigure, shownUnit, spoken } from './prefs'
 import { useResting } from './typed'
+import WhichOne from './WhichOne.vue'
 
 const props = defineProps<{
   path: string
@@ -111,10 +112,12 @@ const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(un
       <template v-if="suffix" #suffix>{{ suffix }}</template>
     </ElInput>
     <span v-if="echo" class="echo" role="status">{{ echo }}</span>
-    <span v-if="pending && reading.ask && resting.settled.value" class="which" role="alert" data-which>
-      <b>Which?</b>
-      <button v-for="v in reading.ask" :key="v" type="button" @click="choose(v)">{{ spoken(v, unit) }}</button>
-    </span>
+    <WhichOne
+      v-if="pending && reading.ask && resting.settled.value"
+      :values="reading.ask"
+      :say="(v) => spoken(v, unit)"
+      @choose="choose"
+    />
   </FieldFrame>
 </template>
 
@@ -143,18 +146,5 @@ const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(un
   font-size: 13px;
   line-height: 1.3;
   color: var(--soft);
-}
-.which {
-  flex-basis: 100%;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-  align-items: center;
-  font-size: 13px;
-  line-height: 1.3;
-  color: var(--caution);
-}
-.which button {
-  padding: 0 8px;
 }
 </style>

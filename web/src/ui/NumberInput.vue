@@ -4,6 +4,7 @@ import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
 import { readFigure, shownFigure, shownUnit, spoken } from './prefs'
+import WhichOne from './WhichOne.vue'
 
 const props = defineProps<{
   value: unknown
@@ -50,10 +51,7 @@ function choose(value: number) {
     >
       <template v-if="unit" #suffix>{{ shownUnit(unit) }}</template>
     </ElInput>
-    <span v-if="reading.ask" class="which" role="alert" data-which>
-      <b>Which?</b>
-      <button v-for="v in reading.ask" :key="v" type="button" @click="choose(v)">{{ spoken(v, unit ?? '') }}</button>
-    </span>
+    <WhichOne v-if="reading.ask" :values="reading.ask" :say="(v) => spoken(v, unit ?? '')" @choose="choose" />
   </span>
 </template>
 
@@ -67,16 +65,5 @@ export default { inheritAttrs: false }
 }
 :deep(input) {
   text-align: right;
-}
-.which {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
-  align-items: center;
-  font-size: 13px;
-  color: var(--caution);
-}
-.which button {
-  padding: 0 8px;
 }
 </style>

@@ -9,7 +9,7 @@ import FieldFrame from './FieldFrame.vue'
 import { idOf, refusalOf } from './field'
 import { readDate, shownDate } from './prefs'
 import { asMeant } from './spelled'
-import { useResting } from './typed'
+import { NEVER_MS, useResting } from './typed'
 
 const props = defineProps<{
   path: string
@@ -46,7 +46,7 @@ function commit() {
   job.set(props.path, meant === '' ? undefined : meant)
   text.value = props.date ? shownDate(meant) : meant
 }
-const resting = useResting(commit, job, 1e8)
+const resting = useResting(commit, job, NEVER_MS)
 function typed() {
   typing = true
   job.typed.keep(props.path, text.value)

@@ -3,6 +3,8 @@ import { onBeforeUnmount, ref } from 'vue'
 import type { OpenJob } from '../job/use-job'
 
 export const REST_MS = 800
+/** For a text that counts only when its field is left. */
+export const NEVER_MS = 1e8
 /** However long somebody types on: a text that counts by pauses counts at least so often. */
 export const LONGEST_MS = 2_000
 

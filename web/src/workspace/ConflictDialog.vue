@@ -4,6 +4,7 @@ import { ElDialog } from 'element-plus'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api } from '../api/client'
+import ClashTable from '../ui/ClashTable.vue'
 import { when } from '../ui/figures'
 import { differences, read } from '../job/pointer'
 import { useJob } from '../job/use-job'
@@ -17,10 +18,16 @@ const late = computed(() => job.stale.value)
 const rows = computed(() => {
   const now = late.value
   if (!now) return []
-  if (now.clashes.length) return now.clashes.map((c) => ({ key: c.key, p: c.pointer, theirs: c.theirs, mine: c.mine }))
+  const row = (key: string, p: string, theirs: unknown, mine: unknown) => ({
+    key,
+    place: placeInWords(p, job.document.value),
+    theirs: valueInWords(p, theirs),
+    mine: valueInWords(p, mine),
+  })
+  if (now.clashes.length) return now.clashes.map((c) => row(c.key, c.pointer, c.theirs, c.mine))
   return differences(now.theirs, job.document.value)
     .slice(0, 40)
-    .map((p) => ({ key: '', p, theirs: read(now.theirs, p), mine: read(job.document.value, p) }))
+    .map((p) => row(p, p, read(now.theirs, p), read(job.document.value, p)))
 })
 const single = computed(() => !!late.value?.clashes.length)
 const taken = ref<Record<string, 'mine' | 'theirs'>>({})
@@ -48,34 +55,7 @@ async function asCopy() {
       {{ late.saved_by }} saved revision {{ late.current_revision }} at {{ when(late.saved_at) }}.
       {{ single ? 'Both of you changed these; everything else is put together already.' : 'These places differ:' }}
     </p>
-    <div class="rows">
-      <table>
-        <thead>
-          <tr>
-            <th>Place</th>
-            <th>Theirs</th>
-            <th>Yours</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="r in rows" :key="r.p">
-            <td>{{ placeInWords(r.p, job.document.value) }}</td>
-            <td v-for="side in ['theirs', 'mine'] as const" :key="side">
-              <label v-if="single" class="side">
-                <input
-                  type="radio"
-                  :name="`clash-${r.key}`"
-                  :checked="(taken[r.key] ?? 'mine') === side"
-                  @change="taken[r.key] = side"
-                />
-                {{ valueInWords(r.p, r[side]) }}
-              </label>
-              <template v-else>{{ valueInWords(r.p, r[side]) }}</template>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </div>
+    <ClashTable v-model="taken" :rows="rows" :choose="single" />
     <p class="buttons">
       <button v-if="single" class="first" @click="settle">Save what is chosen</button>
       <button v-else class="first" @click="job.settleConflict('mine')">Save mine on top</button>
@@ -87,21 +67,6 @@ async function asCopy() {
 </template>
 
 <style scoped>
-.rows {
-  max-height: 45vh;
-  overflow: auto;
-  margin: 10px 0;
-}
-td {
-  max-width: 220px;
-  overflow-wrap: anywhere;
-}
-.side {
-  display: flex;
-  gap: 6px;
-  min-height: 40px;
-  align-items: center;
-}
 .buttons {
   display: flex;
   gap: 8px;

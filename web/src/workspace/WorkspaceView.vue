@@ -33,6 +33,7 @@ import {
 import { glossary, useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
+import { saveJson } from '../ui/save-file'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
 import { createJob, provideJob } from '../job/use-job'
@@ -219,13 +220,7 @@ const exportFile = () => window.location.assign(`/api/jobs/${job.id}/export`)
 /** What is tried, as a job file that says in its name what it is. */
 function whatIfFile() {
   const name = `${job.document.value?.name ?? 'job'} (what-if)`.slice(0, 120)
-  const a = document.createElement('a')
-  a.href = URL.createObjectURL(
-    new Blob([JSON.stringify({ ...job.document.value, name }, null, 2) + '\n'], { type: 'application/json' }),
-  )
-  a.download = `${name.replace(/[^\w.-]+/g, '-')}.json`
-  a.click()
-  URL.revokeObjectURL(a.href)
+  saveJson(name, { ...job.document.value, name })
 }
 async function toggleWhatIf() {
   if (job.whatIf.value) leaving.value = true

@@ -6,6 +6,7 @@ import KeptInput from '../../ui/KeptInput.vue'
 import { tidy } from '../../ui/figures'
 import { readNumber } from '../../ui/numbers'
 import { marked, prefs } from '../../ui/prefs'
+import WhichOne from '../../ui/WhichOne.vue'
 import type { ReadingState } from '../../record/types'
 
 const props = defineProps<{ ask: Ask; told?: ReadingState; big?: boolean; bare?: boolean; label?: string }>()
@@ -71,10 +72,7 @@ const range = (): string => {
       />
       <small v-if="ask.unit && !bare">{{ ask.unit }}</small>
     </span>
-    <span v-if="which.length" class="which" role="alert" data-which>
-      <b>Which?</b>
-      <button v-for="v in which" :key="v" type="button" @click="choose(v)">{{ marked(String(v)) }} {{ ask.unit }}</button>
-    </span>
+    <WhichOne v-if="which.length" :values="which" :say="(v) => `${marked(String(v))} ${ask.unit ?? ''}`" @choose="choose" />
     <span v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</span>
     <span v-else-if="told?.verdict === 'fail' && !big" class="wrong">{{ told.text }}</span>
     <span v-else-if="told?.verdict === 'unsure' && !big" class="unsure">{{ told.text }}</span>

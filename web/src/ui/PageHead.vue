@@ -1,0 +1,45 @@
+<script setup lang="ts">
+// The bar over a page: the way home, where one is, and the theme. `home`: this is home.
+import { otherTheme, theme } from './theme'
+
+defineProps<{ where: string; home?: boolean }>()
+</script>
+
+<template>
+  <header>
+    <span v-if="home" class="word">Ewerer<i>.</i></span>
+    <RouterLink v-else to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
+    <span class="soft">{{ where }}</span>
+    <slot name="beside" />
+    <span class="gap" />
+    <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
+      {{ theme === 'sun' ? 'Garage' : 'Sun' }}
+    </button>
+    <slot />
+  </header>
+</template>
+
+<style scoped>
+header {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 3px 22px;
+  min-height: 48px;
+  border-bottom: 1px solid var(--rule);
+  background: var(--sheet);
+}
+.word {
+  font-weight: 700;
+  font-size: 17px;
+  color: var(--ink);
+  text-decoration: none;
+}
+.word i {
+  font-style: normal;
+  color: var(--copper);
+}
+.gap {
+  flex: 1;
+}
+</style>
