@@ -12,7 +12,7 @@ const LANES = 132
 const box = ref<HTMLElement>()
 const size = useElementSize(box, { width: 760, height: 0 })
 // Each reach keeps the width that its words need; where there is less room the figure is moved sideways.
-const REACH = 82
+const REACH = 66
 const width = computed(() => Math.max(REACH * props.chain.caps.length + LANES, size.width.value || 760))
 const H = 104
 const TOP = 44

@@ -286,7 +286,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
 
 <style scoped>
 .id :deep(.text) {
-  width: 84px;
+  width: 78px;
 }
 .scroll {
   overflow-x: auto;
@@ -310,6 +310,9 @@ table.slim td .id :deep(.text) {
 }
 td.phase :deep(.pick) {
   width: 76px;
+}
+td.num button {
+  padding: 0 6px;
 }
 td.model :deep(.pick) {
   width: 138px;
