@@ -127,3 +127,12 @@ def test_a_ramp_goes_in_the_entrys_own_steps_and_ends_at_it():
         g = plan_of(name).sources.generator
         if g is not None:
             assert g.ramp_a == sorted(set(g.ramp_a)) and g.ramp_a[-1] == g.safe_charge_a
+
+
+@pytest.mark.parametrize("sources,said", [(["sun", "generator"], "generator"), (["sun", "generator", "mains"], "mains")])
+def test_words_of_sources_are_those_of_the_site(sources, said):
+    made = plan_of(changed(LARCH, site__sources=sources, **({"mains": {"breaker_a": 32}} if "mains" in sources else {})))
+    words = " ".join(r.word for n, r in made.ladder.items() if n.startswith("to_mains"))
+    assert words and said in words and {"mains", "generator"} - {said} - set(words.split()) == {"mains", "generator"} - {said}
+    key = next(s.key for s in made.stages if s.stage == "sources")
+    assert key == f"sun, bank, {said}"

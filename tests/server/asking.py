@@ -7,9 +7,9 @@ from django.contrib.auth import get_user_model
 from ewerer.server.crews.models import Crew, Member
 
 
-def person(name, crew):
+def person(name, crew, role="lead"):
     user = get_user_model().objects.create_user(name, password="a-long-password")
-    Member.objects.create(user=user, crew=Crew.objects.get_or_create(name=crew)[0])
+    Member.objects.create(user=user, crew=Crew.objects.get_or_create(name=crew)[0], role=role)
     return user
 
 

@@ -23,7 +23,7 @@ schema.config.phases.coverage.enabled = False
 def test_no_request_breaks_the_server(case):
     user, made = get_user_model().objects.get_or_create(username="fuzz")
     if made:
-        Member.objects.create(user=user, crew=Crew.objects.get_or_create(name="Fuzz")[0])
+        Member.objects.create(user=user, crew=Crew.objects.get_or_create(name="Fuzz")[0], role="lead")
     client = Client(raise_request_exception=False)
     client.force_login(user)
     sent = case.as_transport_kwargs(base_url="http://testserver")

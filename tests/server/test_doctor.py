@@ -8,6 +8,8 @@ import sys
 
 import pytest
 
+from ewerer.server.jobs.keeping import packed
+
 ENTRY = [sys.executable, "-m", "ewerer.entry"]
 
 
@@ -44,6 +46,19 @@ def change(data, sql, *values):
         held.commit()
 
 
+def keep(data, document):
+    change(data, "UPDATE jobs_revision SET whole = ?", packed({"document": document, "series": {}}))
+
+
+@pytest.mark.parametrize(
+    "held", [b"", b"no zlib", packed([]), packed({"document": {}}), packed({"document": {}, "series": {"/flow": "gone"}})]
+)
+def test_a_revision_that_cannot_be_put_together_is_named(data, held):
+    change(data, "UPDATE jobs_revision SET whole = ?", held)
+    told = ewerer("doctor", "--data", data)
+    assert told.returncode == 1 and "1 of 1 jobs cannot be read: Tern" in told.stdout and "Traceback" not in told.stderr
+
+
 def test_whole_data_are_in_order(data):
     told = ewerer("doctor", "--data", data)
     assert told.returncode == 0, told.stdout + told.stderr
@@ -65,14 +80,14 @@ def test_what_others_may_read_is_said(data):
 
 
 def test_a_document_that_cannot_be_read_is_named(data):
-    change(data, "UPDATE jobs_revision SET document = ?", '{"ewerer": "job/2", "name": "Tern", "bank": 7}')
+    keep(data, {"ewerer": "job/2", "name": "Tern", "bank": 7})
     told = ewerer("doctor", "--data", data)
     assert told.returncode == 1 and "Tern: /bank" in told.stdout
 
 
-@pytest.mark.parametrize("document", ["[]", "3", "null", '"text"'])
+@pytest.mark.parametrize("document", [[], 3, None, "text"])
 def test_a_document_that_is_none_is_named_too(data, document):
-    change(data, "UPDATE jobs_revision SET document = ?", document)
+    keep(data, document)
     told = ewerer("doctor", "--data", data)
     assert told.returncode == 1 and "1 of 1 jobs cannot be read: Tern" in told.stdout and "Traceback" not in told.stderr
 

@@ -161,10 +161,50 @@ def test_a_defect_is_told_and_the_worker_lives():
 
 def test_old_results_make_room():
     first = over(work.start(7, "year", lambda run: "{}"))
-    for _ in range(work.MOST + 1):
+    other = over(work.start(8, "year", lambda run: '{"of": "another crew"}'))
+    for _ in range(work.MOST_KEPT + 2):
         last = over(work.start(7, "year", lambda run: "{}"))
     assert work.find(first.id, 7) is None
     assert work.find(last.id, 7) is last
+    assert work.find(other.id, 8).result == '{"of": "another crew"}', "a crew makes no room among what others have"
+    assert work.find(other.id, 7) is None
+
+
+def test_crews_take_turns_and_each_waits_for_so_much(gate):
+    task, begun, go = gate
+    order = []
+    first = work.start(1, "year", task)
+    assert begun.wait(20)
+    mine = [work.start(1, "year", lambda run: order.append(1) or "{}") for _ in range(work.MOST_WAITING)]
+    with pytest.raises(work.TooMuch):
+        work.start(1, "year", lambda run: "{}")
+    theirs = work.start(2, "year", lambda run: order.append(2) or "{}")
+    go.set()
+    for piece in (first, *mine, theirs):
+        assert over(piece).state == "done"
+    assert order.index(2) <= 1, "whoever asks for one is not behind another crew's six"
+
+
+def test_results_outlive_a_restart_and_what_ran_is_said_to_have_failed(gate):
+    task, begun, go = gate
+    done = over(work.start(1, "year", lambda run: '{"sun": 1}'))
+    running = work.start(1, "year", task)
+    assert begun.wait(20)
+    for _ in range(200):
+        if '"running"' in work._file(running.id, "work").read_text():
+            break
+        time.sleep(0.01)
+    held = dict(work._held)
+    try:
+        work._held.clear()  # as a new process finds it
+        assert work.find(done.id, 1).result == '{"sun": 1}'
+        again = work.find(running.id, 1)
+        assert again.state == "failed" and "started anew" in again.problem
+        assert work.find(done.id, 2) is None and work.find("../secret-key", 1) is None
+    finally:
+        work._held.update(held)
+        go.set()
+    assert over(running).state == "done"
 
 
 @pytest.mark.parametrize("name", [TARN, LARCH])

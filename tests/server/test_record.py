@@ -154,11 +154,12 @@ def test_marks_of_a_file_of_the_first_release_become_events(mine):
 
 
 def test_stored_documents_of_the_first_release_are_moved_once_by_the_migration(mine, job):
+    from ewerer.server.jobs.keeping import packed
     from ewerer.server.jobs.models import Revision
 
     held = Job.objects.get(pk=job)
     old = data(SKERRY) | {"ewerer": "job/1", "as_found": {"U1": {"rest": "On"}}, "sheet_marks": {"U1": {"tail": {"state": "done"}}}}
-    Revision.objects.filter(job=held).update(document=old)
+    Revision.objects.filter(job=held).update(whole=packed({"document": old, "series": {}}))
     migration = importlib.import_module("ewerer.server.record.migrations.0002_only_added")
     migration.marks(apps, None)
     assert state(mine, job)["found"] == {"U1": {"rest": "On"}} and state(mine, job)["steps"]["enter:U1:tail"]["status"] == "done"

@@ -18,7 +18,7 @@ const app = createApp(App)
 // What goes wrong in the page itself is told; what was typed stands in the draft.
 app.config.errorHandler = (error) => {
   console.error(error)
-  tell('Something in this page went wrong. What you typed is kept; if it stays so, load the page again.')
+  void tell('Something in this page went wrong. What you typed is kept; if it stays so, load the page again.')
 }
 app
   .use(router)

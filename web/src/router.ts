@@ -1,13 +1,21 @@
 import { createRouter, createWebHistory } from 'vue-router'
-import JobsView from './jobs/JobsView.vue'
+import { fetchStage } from './stages/loaders'
 
 export const router = createRouter({
   history: createWebHistory('/'),
   routes: [
-    { path: '/', name: 'jobs', component: JobsView },
+    { path: '/', name: 'jobs', component: () => import('./jobs/JobsView.vue') },
     { path: '/new', name: 'new', component: () => import('./jobs/NewJob.vue') },
     { path: '/library/:profile?', name: 'library', component: () => import('./library/LibraryView.vue') },
-    { path: '/jobs/:id/:stage?', name: 'job', component: () => import('./workspace/WorkspaceView.vue') },
+    {
+      path: '/jobs/:id/:stage?',
+      name: 'job',
+      component: () => {
+        // The code of the stage comes beside that of the workspace, not after it.
+        fetchStage(/^\/jobs\/[^/]+\/(\w+)/.exec(window.location.pathname)?.[1])
+        return import('./workspace/WorkspaceView.vue')
+      },
+    },
     { path: '/:rest(.*)', redirect: '/' },
   ],
 })

@@ -120,6 +120,11 @@ describe('fields of the job', () => {
         ['feed-in', 'feeding in'],
       ],
     })
+    // Drawn until it is pressed; what is chosen shows, and a press opens the list itself.
+    expect(wrapper.findComponent({ name: 'ElSelect' }).exists()).toBe(false)
+    await wrapper.get('[role=combobox]').trigger('click')
+    await vi.waitUntil(() => wrapper.findComponent({ name: 'ElSelect' }).exists())
+    expect(wrapper.findComponent({ name: 'ElSelect' }).props('automaticDropdown')).toBe(true)
     wrapper.findComponent({ name: 'ElSelect' }).vm.$emit('change', 'feed-in')
     expect(job.at('/policy/mode')).toBe('feed-in')
   })

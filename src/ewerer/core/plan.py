@@ -15,6 +15,7 @@ from .planning.pipeline import solve
 from .planning.solved import Solved
 from .planning.units import next_unit, plan_group
 from .trade.finding import Finding
+from .trade.quantities import fitting
 from .trade.rules import run_checks
 from .trade.stages import ALL, RANK, STAGES
 from .trade.steps import figure
@@ -97,7 +98,7 @@ def _keys(solved: Solved, result: Plan) -> dict[str, str]:
         keys["thresholds"] = " / ".join(f"{v:.1f}" for v in volts) + " V"
     if solved.units and job.site.sources:
         words = {
-            "off-grid": job.policy.source_order.replace("-", ", "),
+            "off-grid": fitting(job.policy.source_order.replace("-", ", "), job.site.sources),
             "feed-in": "feeds the grid",
             "essential-only": "essential loads",
             "zero-export": "all loads" if job.policy.sell_surplus else "no export",

@@ -9,6 +9,7 @@ from django.db import connection
 
 from ..core.devices.library import parse_job, shipped_library
 from .crews.models import Crew, Member
+from .crews.roles import Role
 from .demo_record import tell_demo
 from .jobs import actions
 from .jobs.models import Job
@@ -40,7 +41,7 @@ def load_demo() -> None:
         if made:
             user.set_password(PASSWORD)
             user.save()
-        Member.objects.get_or_create(user=user, defaults={"crew": crew})
+        Member.objects.get_or_create(user=user, crew=crew, defaults={"role": Role.LEAD})
     crew = Crew.objects.get(name=PEOPLE[0][1])
     if not Job.objects.filter(crew=crew).exists():
         user = users.objects.get(username=NAME)

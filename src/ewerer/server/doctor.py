@@ -13,11 +13,11 @@ from pathlib import Path
 from django.db.migrations.loader import MigrationLoader
 
 from ..core.devices.library import parse_profile
-from ..core.documents import DocumentError, parse_document
+from ..core.documents import DocumentError, Problem, parse_document
 from ..core.documents import Job as JobDocument
-from ..core.documents.parse import parse_json
 from .backup import BackupError, check
 from .health import LEAST_FREE_BYTES
+from .jobs import keeping
 from .settings.base import LEAST_KEY
 
 MOST_NAMED = 5
@@ -52,7 +52,7 @@ def examine(folder: Path) -> Iterator[Found]:
             return
         with contextlib.closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as held:
             yield from _versions(held)
-            yield _unread(held.execute(JOBS), "jobs", lambda text: parse_document(JobDocument, parse_json(text)))
+            yield _unread(held.execute(JOBS), "jobs", lambda job: _read_job(held, job))
             yield _unread(held.execute(PROFILES), "own profiles", parse_profile)
     yield from _keys(folder)
     free = shutil.disk_usage(folder).free
@@ -78,6 +78,23 @@ def _versions(held: sqlite3.Connection) -> Iterator[Found]:
         yield Found(True, "the database is of this version")
 
 
+def _read_job(held: sqlite3.Connection, job: str) -> object:
+    """Rebuild a job's latest document and read it; raises DocumentError where either cannot be done."""
+    try:
+        envelope = keeping.rebuilt(
+            held.execute("SELECT whole, patch FROM jobs_revision WHERE job_id = ? ORDER BY number DESC", (job,))
+        )
+        bodies = {
+            k: held.execute("SELECT body FROM jobs_series WHERE key = ?", (k,)).fetchone() for k in envelope["series"].values()
+        }
+        data = keeping.joined(envelope, {k: row[0] for k, row in bodies.items() if row})
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise DocumentError(
+            [Problem(pointer="", message=f"it cannot be put together: {error}", expected="a whole revision")]
+        ) from None
+    return parse_document(JobDocument, data)
+
+
 def _unread(rows: Iterable[tuple[str, str]], word: str, read: Callable[[str], object]) -> Found:
     """Read each stored document as the server would; name those that cannot be."""
     count, wrong = 0, []
@@ -97,7 +114,7 @@ def _unread(rows: Iterable[tuple[str, str]], word: str, read: Callable[[str], ob
     )
 
 
-JOBS = "SELECT j.name, r.document FROM jobs_job j JOIN jobs_revision r ON r.job_id = j.id AND r.number = j.revision"
+JOBS = "SELECT name, id FROM jobs_job"
 PROFILES = (
     "SELECT p.profile_id, v.document FROM profiles_crewprofile p"
     " JOIN profiles_profileversion v ON v.profile_id = p.id AND v.revision = p.revision"

@@ -22,6 +22,9 @@ MOST_ANONYMOUS_BYTES = 20_000
 """Largest body of somebody who brings no session: a sign-in."""
 WHOLE_S, IDLE_S = 60.0, 10.0
 """Longest a body may take, and longest between two parts of it."""
+AT_THE_DOOR = ("/api/session", "/api/session/password", "/api/session/invitations/")
+MOST_HASHING, MOST_AT_THE_DOOR = 2, 60
+"""Passwords that are tried at one time, and most that wait for it: hashing is slow on purpose, and must not take every worker."""
 MOST_WAITING = 400
 """Most bodies that are read at one time."""
 
@@ -31,7 +34,8 @@ class Gate:
 
     def __init__(self, app: App, whole_s: float = WHOLE_S, idle_s: float = IDLE_S) -> None:
         self.app, self.whole_s, self.idle_s = app, whole_s, idle_s
-        self.waiting = 0
+        self.waiting = self.at_the_door = 0
+        self.hashing = asyncio.Semaphore(MOST_HASHING)
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
         """Answer 408, 413 or 503 for a body that is too slow, too big, or one too many; else pass it on."""
@@ -70,7 +74,18 @@ class Gate:
                 return message
             return await receive()
 
-        await self.app(scope, at_hand, send)
+        if scope["method"] != "POST" or not scope["path"].startswith(AT_THE_DOOR):
+            await self.app(scope, at_hand, send)
+            return
+        if self.at_the_door >= MOST_AT_THE_DOOR:
+            await _refuse(send, 429, "Too busy", "Too many people sign in at one time; try again in a moment.")
+            return
+        self.at_the_door += 1
+        try:
+            async with self.hashing:
+                await self.app(scope, at_hand, send)
+        finally:
+            self.at_the_door -= 1
 
     async def _body(self, receive: Receive, most: int) -> bytes | str | None:
         """Return the body, None where it is too big, or a word where the client went away."""

@@ -10,6 +10,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 
 from ..core.documents import DocumentError
+from ..core.trade.budget import within
 
 
 def problem(status: int, title: str, detail: str = "", **more: Any) -> HttpResponse:
@@ -32,6 +33,22 @@ def locked_out(request: HttpRequest, response: object = None, credentials: objec
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     """Return the 403 for a missing or wrong CSRF token."""
     return problem(403, "The page is out of date", "Reload the page and try again; nothing was stored.")
+
+
+BUDGET_S = 5.0
+"""Processor time that one request may take; what is longer runs as long work."""
+
+
+class Bounded:
+    """Middleware: what is computed for a request stops when its time is spent."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Return the response, computed within the budget."""
+        with within(BUDGET_S):
+            return self.get_response(request)
 
 
 class ApiProblems:

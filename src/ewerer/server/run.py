@@ -35,6 +35,17 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
             print(f"ewerer: cannot listen on {host}:{port}: {error.strerror}; try --port {port + 1}", file=sys.stderr)
             return 2
 
+    from .proxies import trusted
+
+    try:
+        trusted()
+    except ValueError as error:
+        print(
+            f"ewerer: EWERER_PROXIES: {error}; addresses or networks with commas between, such as 10.0.0.5, 10.1.0.0/16",
+            file=sys.stderr,
+        )
+        return 2
+
     import django
 
     django.setup()
@@ -59,11 +70,15 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
         )
     else:
         print(f"Ewerer is at http://{host}:{port}/", flush=True)
+    from . import daily
     from .gate import Gate
     from .wsgi import application
 
+    daily.begin()
     workers = WSGIMiddleware(cast(Any, application), workers=8)
-    uvicorn.run(cast(Any, Gate(cast(Any, workers))), host=host, port=port, log_level="warning", access_log=False)
+    uvicorn.run(
+        cast(Any, Gate(cast(Any, workers))), host=host, port=port, log_level="warning", access_log=False, proxy_headers=False
+    )
     return 0
 
 

@@ -20,6 +20,12 @@ export function nearestWords(pointer: string): FieldOut | undefined {
   }
   return undefined
 }
+/** Words that speak of the mains as they are said at a site: of its generator, where that is all there is. */
+export const fitting = (words: string, sources: readonly string[] | undefined): string =>
+  !sources || sources.includes('mains') || !sources.includes('generator')
+    ? words
+    : words.replace(/mains/g, 'generator').replace(/Mains/g, 'Generator')
+
 /** Every field that stands at one place: those of lists are told by their rows. */
 export const singleFields = (): FieldOut[] => known.value.filter((f) => !f.parts.includes('*')).map((f) => f.words)
 

@@ -1,10 +1,9 @@
 <script setup lang="ts">
-import { ElInput } from 'element-plus'
-import 'element-plus/theme-chalk/el-input.css'
 import { ref } from 'vue'
 import { api, ApiProblem } from '../api/client'
 import { onMounted } from 'vue'
 import { setCsrf } from '../api/client'
+import PlainInput from '../ui/PlainInput.vue'
 import { accept, acceptAgain, session } from './use-session'
 
 /** Over a page whose session ended: what was typed there stays. */
@@ -48,16 +47,9 @@ onMounted(async () => {
       <p v-if="again" class="lede">Your session ended. Sign in and go on where you are; what you typed is kept.</p>
       <p v-else class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
       <label for="name">Name</label>
-      <ElInput id="name" v-model="name" autocomplete="username" autofocus required :validate-event="false" />
+      <PlainInput id="name" v-model="name" autocomplete="username" autofocus required />
       <label for="password">Password</label>
-      <ElInput
-        id="password"
-        v-model="password"
-        type="password"
-        autocomplete="current-password"
-        required
-        :validate-event="false"
-      />
+      <PlainInput id="password" v-model="password" type="password" autocomplete="current-password" required />
       <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
       <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
       <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>

@@ -4,6 +4,7 @@ import type { StageOut } from '../api/client'
 import { nearestWords } from '../job/words'
 import LateView from '../ui/LateView.vue'
 import WaitNote from '../ui/WaitNote.vue'
+import { FIRST, LOADERS } from './loaders'
 
 const TRIES = 4
 const late = (loader: () => Promise<Component>) =>
@@ -16,23 +17,7 @@ const late = (loader: () => Promise<Component>) =>
     onError: (_, retry, fail, attempts) => (attempts < TRIES ? window.setTimeout(retry, 500 * 2 ** attempts) : fail()),
   })
 
-const LOADERS: Record<string, () => Promise<Component>> = {
-  site: () => import('./site/SiteStage.vue'),
-  bank: () => import('./bank/BankStage.vue'),
-  units: () => import('./units/UnitsStage.vue'),
-  link: () => import('./link/LinkStage.vue'),
-  limits: () => import('./limits/LimitsStage.vue'),
-  thresholds: () => import('./thresholds/ThresholdsStage.vue'),
-  sources: () => import('./sources/SourcesStage.vue'),
-  windows: () => import('./windows/WindowsStage.vue'),
-  sheet: () => import('./sheet/SheetStage.vue'),
-  run: () => import('./run/RunStage.vue'),
-  proof: () => import('./proof/ProofStage.vue'),
-  handover: () => import('./handover/HandoverStage.vue'),
-}
 const VIEWS: Record<string, Component> = Object.fromEntries(Object.entries(LOADERS).map(([name, loader]) => [name, late(loader)]))
-/** Fetch a stage's code before it is shown. */
-export const fetchStage = (stage: string): void => void LOADERS[stage]?.().catch(() => undefined)
 export type Stage = string
 export const stages = shallowRef<StageOut[]>([])
 export const learnStages = (told: StageOut[]) => (stages.value = told)
@@ -41,5 +26,5 @@ export const openStages = computed(() => stages.value.filter((s) => s.planned &&
 export const viewOf = (stage: Stage): Component | undefined => VIEWS[stage]
 /** Stages that need the whole width: no findings beside them. */
 export const wholeStages = ['run']
-export const firstStage = 'site'
+export const firstStage = FIRST
 export const stageOf = (pointer: string): Stage => nearestWords(pointer)?.stage ?? firstStage

@@ -4,7 +4,7 @@ import { ElSegmented } from 'element-plus'
 import 'element-plus/theme-chalk/el-segmented.css'
 import { computed } from 'vue'
 import { useJob } from '../job/use-job'
-import { wordsAt } from '../job/words'
+import { fitting, wordsAt } from '../job/words'
 import FieldFrame from './FieldFrame.vue'
 import { idOf } from './field'
 import PickField from './PickField.vue'
@@ -25,7 +25,10 @@ const props = defineProps<{
 const job = useJob()
 const words = computed(() => wordsAt(props.path))
 const label = computed(() => props.label ?? words.value?.label ?? '')
-const choices = computed(() => props.choices ?? words.value?.choices.map((c) => [c.value, c.word] as const) ?? [])
+const sources = computed(() => job.at('/site/sources') as string[] | undefined)
+const choices = computed(
+  () => props.choices ?? words.value?.choices.map((c) => [c.value, fitting(c.word, sources.value)] as const) ?? [],
+)
 const value = computed<Value | undefined>(() => {
   const held = job.at(props.path) as Value | boolean | undefined
   return typeof held === 'boolean' ? Number(held) : (held ?? props.fallback ?? words.value?.default)

@@ -1,19 +1,18 @@
 <script setup lang="ts">
 // A label above a control, and beneath it what is wrong with what was typed.
-import { ElFormItem } from 'element-plus'
 import 'element-plus/theme-chalk/el-form-item.css'
 
 defineProps<{ id: string; label: string; bare?: boolean; failure?: string; urgent?: boolean }>()
 </script>
 
 <template>
-  <ElFormItem class="field" :class="{ bad: failure, bare }" :for="id" label-position="top" :error="failure">
-    <template #label
-      ><span :class="{ 'visually-hidden': bare }">{{ label }}</span></template
+  <div class="el-form-item el-form-item--label-top field" :class="{ bad: failure, bare, 'is-error': failure }">
+    <label class="el-form-item__label" :for="id"
+      ><span :class="{ 'visually-hidden': bare }">{{ label }}</span></label
     >
-    <slot />
-    <template #error="{ error }">
-      <span :id="id + '-why'" class="why" role="alert">{{ error }}</span>
-    </template>
-  </ElFormItem>
+    <div class="el-form-item__content">
+      <slot />
+      <span v-if="failure" :id="id + '-why'" class="why" role="alert">{{ failure }}</span>
+    </div>
+  </div>
 </template>

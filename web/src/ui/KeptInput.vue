@@ -1,9 +1,8 @@
 <script setup lang="ts">
 // A text that counts when it is finished (Enter, or leaving the field). Until then it stays as typed, whatever is drawn anew around it.
-import { ElInput } from 'element-plus'
-import 'element-plus/theme-chalk/el-input.css'
 import { ref, watch } from 'vue'
 import { jobOrNone } from '../job/use-job'
+import PlainInput from './PlainInput.vue'
 import { LONGEST_MS, NEVER_MS, useResting } from './typed'
 
 const props = defineProps<{
@@ -45,13 +44,12 @@ function entered() {
 </script>
 
 <template>
-  <ElInput
+  <PlainInput
     :model-value="text"
-    :type="area ? 'textarea' : 'text'"
-    :rows="rows ?? 3"
+    :area="area"
+    :rows="rows"
     autocomplete="off"
-    :validate-event="false"
-    @input="typed"
+    @typed="typed"
     @change="resting.now()"
     @keydown.enter="entered"
   />

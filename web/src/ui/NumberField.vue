@@ -1,8 +1,6 @@
 <script setup lang="ts">
 // A number in the document. What is typed stays as typed; it counts when the field is left or rests, in its own unit or another of
 // its kind. What could be two figures is asked, and nothing is stored meanwhile; what cannot be read stays, with the reason beside it.
-import { ElInput } from 'element-plus'
-import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
 import { useJob } from '../job/use-job'
 import { wordsAt } from '../job/words'
@@ -11,6 +9,7 @@ import { tidy } from './figures'
 import { idOf, refusalOf } from './field'
 import { prefs, readFigure, shownFigure, shownUnit, spoken } from './prefs'
 import { useResting } from './typed'
+import PlainInput from './PlainInput.vue'
 import WhichOne from './WhichOne.vue'
 
 const props = defineProps<{
@@ -93,7 +92,7 @@ const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(un
 
 <template>
   <FieldFrame :id="id" :label="label" :bare="bare" :failure="failure">
-    <ElInput
+    <PlainInput
       :id="id"
       v-model="text"
       class="number"
@@ -104,13 +103,12 @@ const suffix = computed(() => (/[a-z²°]/i.test(text.value) ? '' : shownUnit(un
       :placeholder="placeholder"
       :aria-invalid="!!failure"
       :aria-describedby="failure ? id + '-why' : undefined"
-      :validate-event="false"
-      @input="typed"
+      @typed="typed"
       @change="left"
       @blur="left"
     >
       <template v-if="suffix" #suffix>{{ suffix }}</template>
-    </ElInput>
+    </PlainInput>
     <span v-if="echo" class="echo" role="status">{{ echo }}</span>
     <WhichOne
       v-if="pending && reading.ask && resting.settled.value"

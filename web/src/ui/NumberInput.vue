@@ -1,8 +1,7 @@
 <script setup lang="ts">
 // A figure outside the job's fields. What is typed stays as typed; what could be two figures is asked, and nothing is given meanwhile.
-import { ElInput } from 'element-plus'
-import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
+import PlainInput from './PlainInput.vue'
 import { readFigure, shownFigure, shownUnit, spoken } from './prefs'
 import WhichOne from './WhichOne.vue'
 
@@ -38,19 +37,18 @@ function choose(value: number) {
 
 <template>
   <span class="figure">
-    <ElInput
+    <PlainInput
       :id="id"
       v-model="text"
       inputmode="decimal"
       autocomplete="off"
       :placeholder="placeholder"
       :disabled="disabled"
-      :validate-event="false"
       v-bind="$attrs"
-      @input="typed"
+      @typed="typed"
     >
       <template v-if="unit" #suffix>{{ shownUnit(unit) }}</template>
-    </ElInput>
+    </PlainInput>
     <WhichOne v-if="reading.ask" :values="reading.ask" :say="(v) => spoken(v, unit ?? '')" @choose="choose" />
   </span>
 </template>

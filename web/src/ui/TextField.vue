@@ -1,13 +1,12 @@
 <script setup lang="ts">
 // A text in the document; it counts when the field is left or on Enter. Times and days are read in their usual spellings.
-import { ElInput } from 'element-plus'
-import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
 import { useJob } from '../job/use-job'
 import { wordsAt } from '../job/words'
 import FieldFrame from './FieldFrame.vue'
 import { idOf, refusalOf } from './field'
 import { readDate, shownDate } from './prefs'
+import PlainInput from './PlainInput.vue'
 import { asMeant } from './spelled'
 import { NEVER_MS, useResting } from './typed'
 
@@ -56,7 +55,7 @@ function typed() {
 
 <template>
   <FieldFrame :id="id" :label="label" :bare="bare" :failure="failure" :class="{ wide }">
-    <ElInput
+    <PlainInput
       :id="id"
       v-model="text"
       :data-pointer="path"
@@ -64,9 +63,8 @@ function typed() {
       :placeholder="placeholder"
       :aria-invalid="!!failure"
       :aria-describedby="failure ? id + '-why' : undefined"
-      :validate-event="false"
       class="text"
-      @input="typed"
+      @typed="typed"
       @change="resting.now()"
       @keydown.enter="resting.now()"
     />

@@ -4,8 +4,10 @@ export const amps = (a: number | null | undefined): string =>
   a === null || a === undefined ? 'none' : `${tidy(a, a < 100 ? 1 : 0)} A`
 export const percent = (f: number | null | undefined): string =>
   f === null || f === undefined ? '' : `${tidy(f * 100, f < 0.1 ? 1 : 0)} %`
-const timeOf = (at: Date) => at.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' })
-const dayOf = (at: Date) => at.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+const two = (n: number) => String(n).padStart(2, '0')
+export const MONTHS = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
+const timeOf = (at: Date) => `${two(at.getHours())}:${two(at.getMinutes())}`
+const dayOf = (at: Date) => `${at.getDate()} ${MONTHS[at.getMonth()]} ${at.getFullYear()}`
 /** The time of what was today, else the day. */
 export const when = (iso: string): string => {
   const at = new Date(iso)

@@ -1,38 +1,19 @@
 <script setup lang="ts">
-import { ElDialog, ElDrawer, ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus'
-import 'element-plus/theme-chalk/el-dropdown.css'
-import 'element-plus/theme-chalk/el-dropdown-item.css'
-import 'element-plus/theme-chalk/el-dropdown-menu.css'
-import 'element-plus/theme-chalk/el-popper.css'
-import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue'
 import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { theme, otherTheme } from '../ui/theme'
 import { when } from '../ui/figures'
-import { onSignedInAgain, session } from '../session/use-session'
-import ConflictDialog from './ConflictDialog.vue'
-import FindDialog from './FindDialog.vue'
+import { onSignedInAgain } from '../session/use-session'
 import FindingsColumn from './FindingsColumn.vue'
-import HistoryDrawer from './HistoryDrawer.vue'
 import SpineNav from './SpineNav.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { useEventListener, useMediaQuery } from '@vueuse/core'
 import { queries } from '../api/queries'
 import { learnFields, placeInWords } from '../job/words'
 import { prefs } from '../ui/prefs'
-import {
-  fetchStage,
-  firstStage,
-  learnStages,
-  openStages,
-  stageOf,
-  stages,
-  viewOf,
-  wholeStages,
-  type Stage,
-} from '../stages/registry'
-import { glossary, useGlossary } from '../ui/glossary'
+import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
+import { useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
-import PrefsDialog from '../ui/PrefsDialog.vue'
 import { saveJson } from '../ui/save-file'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
@@ -48,7 +29,6 @@ const stage = computed<Stage>(() => {
   return openStages.value.includes(wanted) ? wanted : firstStage
 })
 const view = computed(() => viewOf(stage.value))
-fetchStage(String(route.value.params.stage ?? firstStage))
 // The words of stages and fields come from the server, once for all jobs.
 const words = { stages: useQuery(queries.stages()), fields: useQuery(queries.fields()) }
 watch(words.stages.data, (told) => told && learnStages(told), { immediate: true })
@@ -75,16 +55,23 @@ const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFind
 const leaving = ref(false)
 const units = ref(false)
 const TourPane = defineAsyncComponent(() => import('./TourPane.vue'))
+const ConflictDialog = defineAsyncComponent(() => import('./ConflictDialog.vue'))
+const FindDialog = defineAsyncComponent(() => import('./FindDialog.vue'))
+const HistoryDrawer = defineAsyncComponent(() => import('./HistoryDrawer.vue'))
+const FindingsDrawer = defineAsyncComponent(() => import('./FindingsDrawer.vue'))
+const HelpDialog = defineAsyncComponent(() => import('./HelpDialog.vue'))
+const LeaveDialog = defineAsyncComponent(() => import('./LeaveDialog.vue'))
+const MoreMenu = defineAsyncComponent(() => import('./MoreMenu.vue'))
+const PrefsDialog = defineAsyncComponent(() => import('../ui/PrefsDialog.vue'))
 const tour = ref(false)
 const frame = ref<HTMLElement | null>(null)
 const tip = useGlossary(() => frame.value)
-const terms = ref<[string, string][]>([])
-watch(help, async (open) => open && (terms.value = [...(await glossary())]))
 watch(
   () => !job.loading.value && worded.value && route.value.query.tour !== undefined,
   (ready) => ready && window.setTimeout(() => (tour.value = true), 400),
 )
 const phone = useMediaQuery('(max-width: 640px)')
+const narrow = useMediaQuery('(max-width: 1000px)')
 
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
 // Whoever types or points elsewhere meanwhile is not pulled back.
@@ -226,18 +213,22 @@ async function toggleWhatIf() {
   if (job.whatIf.value) leaving.value = true
   else await job.enterWhatIf()
 }
-const KEYS: [string, string][] = [
-  ['[  ]', 'stage before, stage after'],
-  ['/', 'find a quantity, a setting or a field'],
-  ['n', 'next finding, and to its field'],
-  ['f', 'fault finder: from what you see to why'],
-  ['w', 'the why of the chosen figure'],
-  ['Enter', 'on the sheet: done, and on to the next'],
-  ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],
-  ['Delete', 'on a rung: back to the figure of the plan'],
-  ['Ctrl Z', 'undo; with Shift: redo'],
-  ['?', 'this help'],
-]
+const more = computed(() => [
+  { word: `Redo ${wordsOf(job.redoAt.value)}`, act: redo, off: !job.canRedo.value },
+  { word: 'History', act: () => (history.value = true) },
+  { word: 'Export', act: exportFile },
+  { word: theme.value === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)', act: otherTheme },
+  ...(phone.value ? [{ word: 'Fault finder', act: () => findOut('') }] : []),
+  { word: 'Keys and help', act: () => (help.value = true) },
+])
+// Dialogs are fetched and made when they are first asked for.
+const shown = reactive({ drawer: false, help: false, units: false, leaving: false })
+watch([drawer, help, units, leaving], ([d, h, u, l]) => {
+  shown.drawer ||= d
+  shown.help ||= h
+  shown.units ||= u
+  shown.leaving ||= l
+})
 </script>
 
 <template>
@@ -284,21 +275,7 @@ const KEYS: [string, string][] = [
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
       <button class="plain wide" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
-      <ElDropdown class="more" trigger="click" @command="(act: () => void) => act()">
-        <button class="plain" aria-label="More">More</button>
-        <template #dropdown>
-          <ElDropdownMenu>
-            <ElDropdownItem :disabled="!job.canRedo.value" :command="redo">Redo {{ wordsOf(job.redoAt.value) }}</ElDropdownItem>
-            <ElDropdownItem :command="() => (history = true)">History</ElDropdownItem>
-            <ElDropdownItem :command="() => exportFile()">Export</ElDropdownItem>
-            <ElDropdownItem :command="otherTheme">{{
-              theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'
-            }}</ElDropdownItem>
-            <ElDropdownItem v-if="phone" :command="() => findOut('')">Fault finder</ElDropdownItem>
-            <ElDropdownItem :command="() => (help = true)">Keys and help</ElDropdownItem>
-          </ElDropdownMenu>
-        </template>
-      </ElDropdown>
+      <MoreMenu v-if="narrow" :acts="more" />
       <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
     </header>
     <NoticeBar v-if="job.whatIf.value" kind="whatif">
@@ -350,57 +327,14 @@ const KEYS: [string, string][] = [
       <aside v-if="!whole" class="column"><FindingsColumn :current="finding" :stage="stage" @go="go" /></aside>
     </div>
 
-    <ElDrawer
-      v-model="drawer"
-      :direction="phone ? 'btt' : 'rtl'"
-      :size="phone ? '72%' : 'min(360px, 92vw)'"
-      title="Findings"
-      :with-header="false"
-    >
-      <FindingsColumn :current="finding" :stage="stage" @go="go" />
-    </ElDrawer>
-    <ElDialog v-model="help" title="Keys" width="min(520px, 94vw)">
-      <table>
-        <tbody>
-          <tr v-for="[k, w] in KEYS" :key="k">
-            <td>
-              <kbd>{{ k }}</kbd>
-            </td>
-            <td>{{ w }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <p class="buttons">
-        <button @click="((help = false), (units = true))">Units and dates</button>
-        <button @click="((help = false), (tour = true))">Two-minute tour</button>
-      </p>
-      <details>
-        <summary>Words of the trade</summary>
-        <dl class="terms">
-          <template v-for="[term, meaning] in terms" :key="term">
-            <dt>{{ term }}</dt>
-            <dd>{{ meaning }}</dd>
-          </template>
-        </dl>
-      </details>
-      <p class="soft small help-foot">
-        Signed in as {{ session?.user }}, {{ session?.crew }}. Ewerer {{ session?.version }}. It plans and records; local code and
-        licensed practice decide.
-      </p>
-    </ElDialog>
-    <PrefsDialog v-model="units" />
+    <FindingsDrawer v-if="shown.drawer" v-model="drawer" :current="finding" :stage="stage" :phone="phone" @go="go" />
+    <HelpDialog v-if="shown.help" v-model="help" @units="units = true" @tour="tour = true" />
+    <PrefsDialog v-if="shown.units" v-model="units" />
     <TourPane v-if="tour" v-model="tour" />
     <div v-if="tip" class="tip" role="tooltip" :style="{ left: `${tip.x}px`, top: `${tip.y}px` }">
       <b>{{ tip.term }}</b> {{ tip.text }}
     </div>
-    <ElDialog v-model="leaving" title="Leave the what-if" width="min(460px, 94vw)">
-      <p>Keep what you tried as an edit of the job, or go back to where you began?</p>
-      <p class="buttons">
-        <button class="first" @click="(job.leaveWhatIf(true), (leaving = false))">Keep the changes</button>
-        <button @click="(job.leaveWhatIf(false), (leaving = false))">Drop them</button>
-        <button class="plain" @click="leaving = false">Stay</button>
-      </p>
-    </ElDialog>
+    <LeaveDialog v-if="shown.leaving" v-model="leaving" @end="job.leaveWhatIf" />
     <FindDialog v-if="find" v-model="find" @go="go" />
     <SymptomFinder
       v-if="symptoms"
@@ -512,8 +446,7 @@ header .button {
   position: relative;
   overflow-y: auto;
 }
-.drawer-button,
-.more {
+.drawer-button {
   display: none;
 }
 .tip {
@@ -526,25 +459,6 @@ header .button {
   border-left: 3px solid var(--copper);
   font-size: 14px;
   pointer-events: none;
-}
-summary {
-  min-height: 32px;
-  cursor: pointer;
-}
-.terms dt {
-  font-weight: 650;
-}
-.terms dd {
-  margin: 0 0 6px;
-}
-.help-foot {
-  margin-top: 14px;
-}
-.buttons {
-  display: flex;
-  gap: 8px;
-  flex-wrap: wrap;
-  margin-top: 16px;
 }
 @media (max-width: 1000px) {
   .body {
@@ -560,9 +474,6 @@ summary {
   .column,
   .wide {
     display: none;
-  }
-  .more {
-    display: inline-flex;
   }
   .drawer-button {
     display: inline-flex;

@@ -14,6 +14,8 @@ from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+from ..trade.budget import look
+
 
 @dataclass(frozen=True, slots=True)
 class Grid:
@@ -108,6 +110,7 @@ class _Net:
         """Push lower bounds up from the quantities of ``start`` until nothing moves; False where one passes its upper bound."""
         queue = deque(start)
         waiting = set(queue)
+        look()
         while queue:
             name = queue.popleft()
             waiting.discard(name)

@@ -33,7 +33,7 @@ from ..trade.margins import (
     NIGHT_H,
     SAG_UNCERTAINTY,
 )
-from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES
+from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES, fitting
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import charge_cell_v, chemistry_of
@@ -686,7 +686,7 @@ def _rung(solution: _Solution, name: str, below: str | None, own: float | None) 
         band = [round(s, 4) for s in soc_band(chem, value / b.n, (b.meter_v + SAG_UNCERTAINTY * sag) / b.n)]
         cell = round(value / b.n, 4)
     return Rung(
-        word=q.word,
+        word=fitting(q.word, solution.job.site.sources),
         kind="soc" if q.kind == "soc" else "volts",
         value=value,
         cell_v=cell,

@@ -6,6 +6,7 @@ on the ladder, otherwise the unit of the figure.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -221,6 +222,13 @@ TERMS: dict[str, str] = {
     "unit": "one inverter-charger",
     "window": "a time of day with an intent: charge, hold, use, export",
 }
+
+
+def fitting(words: str, sources: Collection[str]) -> str:
+    """Return words that speak of the mains as they are said at a site: of its generator, where that is all there is."""
+    if "mains" in sources or "generator" not in sources:
+        return words
+    return words.replace("mains", "generator").replace("Mains", "Generator")
 
 
 def glossary_markdown() -> str:

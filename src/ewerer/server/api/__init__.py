@@ -1,9 +1,10 @@
 """The API, one router a resource. Thin: fetch, call one action or the core, return."""
 
-from . import flow, jobs, library, plan, record, session, symptoms, trade
+from . import crew, flow, jobs, library, plan, record, session, symptoms, trade
 from .app import api, openapi_json
 
 api.add_router("/session", session.router)
+api.add_router("/crew", crew.router)
 api.add_router("/jobs", jobs.router)
 api.add_router("/library", library.router)
 api.add_router("/symptoms", symptoms.router)

@@ -10,13 +10,14 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.openapi.schema import OpenAPISchema
-from ninja.security import SessionAuth
 
 from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
-from ..problems import problem, refused
+from ...core.trade.budget import Spent
+from ..problems import BUDGET_S, problem, refused
 from .bodies import DocumentParser, Refused, problems_in
+from .rights import InRole
 
 PROBLEM_TYPE = "application/problem+json"
 
@@ -44,7 +45,7 @@ class Api(NinjaAPI):
         return schema
 
 
-api = Api(title="Ewerer", version=__version__, auth=SessionAuth(), urls_namespace="api", docs_url=None, parser=DocumentParser())
+api = Api(title="Ewerer", version=__version__, auth=InRole(), urls_namespace="api", docs_url=None, parser=DocumentParser())
 
 
 @api.exception_handler(DocumentError)
@@ -73,6 +74,15 @@ def _too_big(request: HttpRequest, error: Exception) -> HttpResponse:
 @api.exception_handler(Refused)
 def _invalid(request: HttpRequest, error: Refused) -> HttpResponse:
     return refused(DocumentError(error.problems))
+
+
+@api.exception_handler(Spent)
+def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
+    return problem(
+        503,
+        "Too much for one request",
+        f"It was stopped after {BUDGET_S:g} s of computing; nothing was stored. Make the job smaller.",
+    )
 
 
 @api.exception_handler(HttpError)

@@ -95,7 +95,10 @@ def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]
             document, library, asked.days, record=False, as_found=asked.as_found, told=piece.told
         ).model_dump_json()
 
-    return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
+    try:
+        return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
+    except work.TooMuch as error:
+        raise work.full(error) from None
 
 
 def _found(request: HttpRequest, id: str) -> work.Work:
@@ -117,9 +120,11 @@ def read_work(request: HttpRequest, id: str) -> dict[str, Any]:
 def read_result(request: HttpRequest, id: str) -> HttpResponse:
     """Return the result of long work that is done."""
     piece = _found(request, id)
-    if piece.result is None:
-        return problem(409, "Not done", f"It is {piece.state}.")
-    return HttpResponse(piece.result, content_type=JSON)
+    result = piece.result
+    if result is None:
+        gone = piece.state == "done"
+        return problem(409, "Not done", "Its result is not kept any more; start it again." if gone else f"It is {piece.state}.")
+    return HttpResponse(result, content_type=JSON)
 
 
 @router.delete("/work/{id}", response={200: WorkOut, **REFUSALS})

@@ -6,6 +6,7 @@ import io
 import json
 import uuid
 import zipfile
+from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -14,6 +15,8 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from ...core.documents import Job as JobDocument
+from ...core.documents import parse_document
+from ...core.documents.compare import differences
 from ...core.record.imports import as_now
 from ..jobs import actions
 from ..jobs.models import Job, Revision
@@ -35,6 +38,7 @@ from .shapes import (
     job_at,
     job_of,
     library_of,
+    note,
     paged,
     person,
 )
@@ -74,6 +78,7 @@ class JobLine(Schema):
     saved_at: datetime
     saved_by: str
     put_away: bool
+    delete_after: datetime | None = Field(default=None, description="when it goes for good")
     summary: Summary
 
 
@@ -119,7 +124,24 @@ class RevisionLine(Schema):
     number: int
     saved_at: datetime
     saved_by: str
-    changes: list[dict[str, Any]]
+    changes: list[dict[str, Any]] = Field(description="the first of what changed, as an RFC 6902 patch; long values are cut")
+    more: int = Field(description="changes beyond those")
+
+
+class DifferenceOut(Schema):
+    """One field that differs between two revisions, as a person reads it."""
+
+    pointer: str
+    label: str
+    unit: str
+    before: str
+    after: str
+
+
+class RestoreIn(Asked):
+    """The revision that was the latest when it was asked for."""
+
+    base_revision: int
 
 
 def _saved(job: Job) -> dict[str, Any]:
@@ -127,7 +149,14 @@ def _saved(job: Job) -> dict[str, Any]:
 
 
 def _line(job: Job) -> dict[str, Any]:
-    return {**_saved(job), "id": job.id, "name": job.name, "put_away": job.put_away, "summary": job.summary}
+    return {
+        **_saved(job),
+        "id": job.id,
+        "name": job.name,
+        "put_away": job.put_away,
+        "summary": job.summary,
+        "delete_after": job.delete_after,
+    }
 
 
 def _file_of(job: Job) -> bytes:
@@ -136,7 +165,7 @@ def _file_of(job: Job) -> bytes:
 
 State = Literal["stop", "caution", "clear"]
 Sort = Literal["saved", "name", "state"]
-MOST_TOGETHER = 500
+MOST_TOGETHER, MOST_CHANGES = 500, 12
 
 
 @router.get("", response={200: Page[JobLine], **REFUSALS})
@@ -182,6 +211,7 @@ def export_several(
     request: HttpRequest, ids: Annotated[list[uuid.UUID], Query(min_length=1, max_length=MOST_TOGETHER)]
 ) -> HttpResponse:
     """Return the job files of several jobs of the crew in one ZIP archive."""
+    note(request, "export", f"{len(ids)} jobs")
     held = io.BytesIO()
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED) as archive:
         taken: set[str] = set()
@@ -211,20 +241,24 @@ def read_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
 @router.put("/{uuid:id}", response={200: Saved, 409: Stale, **REFUSALS})
 def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
     """Save a document on top of a revision. A stale save gets 409 with both versions; nothing is lost."""
-    library_of(request, save.document)
+    return _save(request, id, save.document, save.base_revision)
+
+
+def _save(request: HttpRequest, id: uuid.UUID, document: JobDocument, base_revision: int) -> Any:
+    library_of(request, document)
     who = person(request)
     try:
-        return _saved(record.save(id, who.crew, save.document, save.base_revision, who.user))
+        return _saved(record.save(id, who.crew, document, base_revision, who.user))
     except actions.StaleSave as stale:
         by = stale.latest.saved_by.get_username()
         return problem(
             409,
             "Someone saved in between",
-            f"{by} saved revision {stale.latest.number} after you opened revision {save.base_revision}.",
+            f"{by} saved revision {stale.latest.number} after you opened revision {base_revision}.",
             current_revision=stale.latest.number,
             saved_by=by,
             saved_at=stale.latest.saved_at,
-            yours=as_now(save.document.to_data()),
+            yours=as_now(document.to_data()),
             theirs=as_now(stale.latest.document),
         )
 
@@ -232,7 +266,17 @@ def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
 @router.delete("/{uuid:id}", response={200: JobLine, **REFUSALS})
 def put_away_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
     """Put a job away. Nothing is deleted."""
-    return _line(actions.put_away(id, crew_of(request), True))
+    job = actions.put_away(id, crew_of(request), True)
+    note(request, "job put away", job.name)
+    return _line(job)
+
+
+@router.post("/{uuid:id}/delete-for-good", response={200: JobLine, **REFUSALS})
+def delete_job_later(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+    """Mark a job that is put away to go for good in 30 days, with all that was recorded. Until then it can be taken out."""
+    job = actions.delete_later(id, crew_of(request))
+    note(request, "delete for good", job.name)
+    return _line(job)
 
 
 @router.post("/{uuid:id}/take-out", response={200: JobLine, **REFUSALS})
@@ -254,9 +298,11 @@ def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
     job = job_at(request, id)
 
     def line(r: Revision) -> dict[str, Any]:
-        return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), "changes": r.changes}
+        changes = r.changes
+        told = {"changes": changes[:MOST_CHANGES], "more": max(0, len(changes) - MOST_CHANGES)}
+        return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), **told}
 
-    return paged(job.revisions.select_related("saved_by").defer("document"), page, line)
+    return paged(job.revisions.select_related("saved_by").defer("whole"), page, line)
 
 
 @router.get("/{uuid:id}/revisions/{int:number}", response={200: JobDocument, **REFUSALS})
@@ -266,8 +312,24 @@ def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpRespo
     return as_json(as_now(job.revisions.get(number=number).document))
 
 
+@router.get("/{uuid:id}/revisions/{int:number}/against/{int:other}", response={200: Page[DifferenceOut], **REFUSALS})
+def compare_revisions(request: HttpRequest, id: uuid.UUID, number: int, other: int, page: PageQuery) -> dict[str, Any]:
+    """Compare a revision with another: every field that differs, with label, unit, and both figures in words."""
+    job = job_at(request, id)
+    before, after = (as_now(job.revisions.get(number=n).document) for n in (number, other))
+    return paged(differences(before, after), page, asdict)
+
+
+@router.post("/{uuid:id}/revisions/{int:number}/restore", response={200: Saved, 409: Stale, **REFUSALS})
+def restore_revision(request: HttpRequest, id: uuid.UUID, number: int, asked: RestoreIn) -> Any:
+    """Store an earlier revision's document as a new revision; what was saved since stays in the history."""
+    document = parse_document(JobDocument, as_now(job_at(request, id).revisions.get(number=number).document))
+    return _save(request, id, document, asked.base_revision)
+
+
 @router.get("/{uuid:id}/export", response={200: JobDocument, **REFUSALS})
 def export_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Download the job file, with what its events say of the devices laid over it, so that whoever reads it has that too."""
     job = job_at(request, id)
+    note(request, "export", job.name)
     return attachment(_file_of(job), f"{job.name}.json", JSON)

@@ -19,7 +19,7 @@ from ..profiles import actions
 from ..profiles.actions import library_for
 from ..profiles.models import CrewProfile, ProfileVersion
 from .bodies import ProfileBody
-from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, ProblemOut, crew_of, paged, person
+from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, ProblemOut, crew_of, note, paged, person
 
 router = Router(tags=["library"], by_alias=True)
 Shown = Annotated[str, Field(max_length=200)]
@@ -131,6 +131,7 @@ def create_profile(request: HttpRequest, profile: ProfileBody) -> tuple[int, dic
     """Store a new profile of the crew, made or imported."""
     who = person(request)
     version = actions.create(who.crew, profile, who.user)
+    note(request, "profile made", profile.id)
     return 201, {**_line(profile, True), "revision": version.revision}
 
 
@@ -200,6 +201,7 @@ def save_profile(request: HttpRequest, id: str, base_revision: int, profile: Pro
             current_revision=stale.latest.revision,
             theirs=stale.latest.document,
         )
+    note(request, "profile saved", f"{profile.id} version {version.revision}")
     return {**_line(profile, True), "revision": version.revision}
 
 
@@ -207,6 +209,7 @@ def save_profile(request: HttpRequest, id: str, base_revision: int, profile: Pro
 def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
     """Take a profile of the crew out of the library. Its versions stay, and jobs that use it go on."""
     actions.put_away(crew_of(request), id, True)
+    note(request, "profile put away", id)
     return 204, None
 
 
@@ -214,6 +217,7 @@ def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
 def take_out_profile(request: HttpRequest, id: str) -> tuple[int, None]:
     """Put a profile that was put away into the library again."""
     actions.put_away(crew_of(request), id, False)
+    note(request, "profile taken out", id)
     return 204, None
 
 

@@ -27,6 +27,7 @@ from ...core.record.record import record_of
 from ...core.record.run import run_of, standing, statuses_of
 from ...core.record.signing import verify
 from ..crews.models import Crew
+from ..crews.roles import Role
 from ..jobs.actions import document_of
 from ..jobs.models import Job
 from ..profiles.actions import library_of_job
@@ -44,6 +45,7 @@ from .shapes import (
     crew_of,
     file_answer,
     job_at,
+    note,
     paged,
     person,
     ready,
@@ -195,7 +197,7 @@ def list_events(
 def add_events(request: HttpRequest, id: uuid.UUID, body: EventsIn) -> dict[str, Any]:
     """Add events to a job: new ones are stored, known ones passed over, wrong ones told by their id."""
     who = person(request)
-    added = actions.add(id, who.crew, body.events, who.user)
+    added = actions.add(id, who.crew, body.events, who.user, may_sign=who.role.may(Role.LEAD))
     return {"accepted": added.accepted, "known": added.known, "refused": added.refused, "last": added.last}
 
 
@@ -311,13 +313,16 @@ def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
 def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, dict[str, Any]]:
     """Seal the handover of a signed visit: it freezes the job's revision."""
     who = person(request)
-    return 201, _handover_line(actions.seal(id, who.crew, who.user, body.paper))
+    made = actions.seal(id, who.crew, who.user, body.paper)
+    note(request, "handover sealed", f"{made.job.name}, number {made.number}")
+    return 201, _handover_line(made)
 
 
 @router.get("/jobs/{uuid:id}/handovers/{int:number}", response={200: None, **REFUSALS}, openapi_extra=file_answer(ZIP))
 def read_handover(request: HttpRequest, id: uuid.UUID, number: int) -> HttpResponse:
     """Download a sealed handover."""
     job = job_at(request, id)
+    note(request, "export", f"{job.name}, handover {number}")
     return attachment(bytes(job.handovers.get(number=number).file), f"{job.name} handover {number}.zip", ZIP)
 
 

@@ -18,10 +18,12 @@ from ...core.devices.library import Library, check_references
 from ...core.documents import DocumentError
 from ...core.documents import Job as JobDocument
 from ...core.documents.results.base import PlanPart
+from ..crews.actions import note as add_note
 from ..crews.models import Crew
 from ..jobs.models import Job, Revision
 from ..people import Person, person_of
 from ..profiles.actions import library_for, library_of_job
+from ..proxies import address_of
 from ..record.actions import sight_of
 
 JSON = "application/json"
@@ -48,7 +50,7 @@ class ProblemDetails(Schema):
     problems: list[ProblemOut] = []
 
 
-REFUSALS = {401: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
+REFUSALS = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
 
 
 class Asked(Schema):
@@ -121,6 +123,12 @@ def person(request: HttpRequest) -> Person:
 def crew_of(request: HttpRequest) -> Crew:
     """Return the crew of who is asking."""
     return person(request).crew
+
+
+def note(request: HttpRequest, what: str, about: str = "") -> None:
+    """Add a line to the trail of the asking crew."""
+    who = person(request)
+    add_note(who.crew, who.user.get_username(), what, about, address_of(request))
 
 
 def job_at(request: HttpRequest, id: uuid.UUID) -> Job:

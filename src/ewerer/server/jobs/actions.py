@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Sequence
+import zlib
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
-import jsonpatch
 from django.contrib.auth.models import User
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from ...core.documents import DocumentError, Problem
 from ...core.documents import Job as JobDocument
 from ...core.plan import plan
 from ...core.record.imports import as_now
 from ..crews.models import Crew
 from ..profiles.actions import library_of_job
 from ..writing import writes
-from .models import Job, Revision
+from . import keeping
+from .models import Job, Revision, Series
 
 
 class StaleSave(Exception):
@@ -46,16 +50,37 @@ def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
     }
 
 
-def _write(job: Job, document: JobDocument, summary: dict[str, Any], before: dict[str, Any], user: User) -> Revision:
-    data = as_now(document.to_data())
+@dataclass(frozen=True, slots=True)
+class _Parted:
+    """A document to be stored, taken apart before the one writer is asked for."""
+
+    document: JobDocument
+    envelope: keeping.Envelope
+    bodies: keeping.Bodies
+
+    @staticmethod
+    def of(document: JobDocument) -> _Parted:
+        return _Parted(document, *keeping.parted(as_now(document.to_data())))
+
+
+def _write(job: Job, parts: _Parted, summary: dict[str, Any], before: keeping.Envelope, follows: bool, user: User) -> Revision:
+    """Write a revision; ``follows`` where ``before`` is what the revision before it holds, to the letter."""
     job.revision += 1
-    job.name = document.name
+    job.name = parts.document.name
     job.saved_at = timezone.now()
     job.saved_by = user
     job.summary = {**job.summary, **summary}
     job.save()
+    if parts.bodies:
+        known = set(Series.objects.filter(key__in=parts.bodies).values_list("key", flat=True))
+        Series.objects.bulk_create([Series(key=k, body=zlib.compress(b, 6)) for k, b in parts.bodies.items() if k not in known])
+    whole = not follows or job.revision % keeping.EVERY == 1
     return Revision.objects.create(
-        job=job, number=job.revision, document=data, changes=jsonpatch.make_patch(before, data).patch, saved_by=user
+        job=job,
+        number=job.revision,
+        whole=keeping.packed(parts.envelope) if whole else None,
+        patch=keeping.packed(keeping.patch_between(before, parts.envelope)),
+        saved_by=user,
     )
 
 
@@ -65,13 +90,13 @@ Beside = Callable[[Job], None]
 
 def create(crew: Crew, document: JobDocument, user: User, beside: Beside | None = None) -> Job:
     """Store a new job with its first revision. Its plan is made before the one writer is asked for."""
-    return _create(crew, document, summary_of(document, crew), user, beside)
+    return _create(crew, _Parted.of(document), summary_of(document, crew), user, beside)
 
 
 @writes
-def _create(crew: Crew, document: JobDocument, summary: dict[str, Any], user: User, beside: Beside | None) -> Job:
-    job = Job(crew=crew, name=document.name, saved_by=user)
-    _write(job, document, summary, {}, user)
+def _create(crew: Crew, parts: _Parted, summary: dict[str, Any], user: User, beside: Beside | None) -> Job:
+    job = Job(crew=crew, name=parts.document.name, saved_by=user)
+    _write(job, parts, summary, keeping.NOTHING, False, user)
     if beside is not None:
         beside(job)
     return job
@@ -84,26 +109,21 @@ def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: in
     made before the one writer is asked for; ``document`` has what its events say laid over it, which is not stored.
     """
     Job.objects.only("id").get(pk=job_id, crew=crew)
-    return _save(job_id, crew, document, summary_of(document, crew), base_revision, user, beside)
+    return _save(job_id, crew, _Parted.of(document), summary_of(document, crew), base_revision, user, beside)
 
 
 @writes
 def _save(
-    job_id: uuid.UUID,
-    crew: Crew,
-    document: JobDocument,
-    summary: dict[str, Any],
-    base_revision: int,
-    user: User,
-    beside: Beside | None,
+    job_id: uuid.UUID, crew: Crew, parts: _Parted, summary: dict[str, Any], base_revision: int, user: User, beside: Beside | None
 ) -> Job:
     job = Job.objects.get(pk=job_id, crew=crew)
     latest = job.revisions.get(number=job.revision)
-    stands = as_now(latest.document)
-    if stands != as_now(document.to_data()):
+    held = latest.envelope
+    stands = {**held, "document": as_now(held["document"])}
+    if stands != parts.envelope:
         if base_revision != job.revision:
             raise StaleSave(job, latest)
-        _write(job, document, summary, stands, user)
+        _write(job, parts, summary, stands, stands == held, user)
     if beside is not None:
         beside(job)
     return job
@@ -128,7 +148,8 @@ def narrowed(jobs: QuerySet[Job], words: str, state: str | None, stage: str, sor
 @writes
 def put_away_all(ids: Sequence[uuid.UUID], crew: Crew, away: bool) -> int:
     """Put several jobs of a crew away, or take them out; return how many. Nothing is deleted."""
-    return Job.objects.filter(crew=crew, pk__in=list(ids)).update(put_away=away)
+    chosen = Job.objects.filter(crew=crew, pk__in=list(ids))
+    return chosen.update(put_away=True) if away else chosen.update(put_away=False, delete_after=None)
 
 
 @writes
@@ -148,8 +169,56 @@ def copy(job_id: uuid.UUID, crew: Crew, user: User) -> Job:
 
 @writes
 def put_away(job_id: uuid.UUID, crew: Crew, away: bool) -> Job:
-    """Put a job away, or take it out again. Nothing is deleted."""
+    """Put a job away, or take it out again. Nothing is deleted; what was to go for good stays when it is taken out."""
     job = Job.objects.get(pk=job_id, crew=crew)
     job.put_away = away
-    job.save(update_fields=["put_away"])
+    job.delete_after = job.delete_after if away else None
+    job.save(update_fields=["put_away", "delete_after"])
     return job
+
+
+GRACE = timedelta(days=30)
+
+
+@writes
+def delete_later(job_id: uuid.UUID, crew: Crew) -> Job:
+    """Mark a job that is put away to go for good after the time of grace, with its revisions and its record."""
+    job = Job.objects.get(pk=job_id, crew=crew)
+    if not job.put_away:
+        raise DocumentError([Problem(pointer="", message="the job is at work", expected="put it away first")])
+    job.delete_after = job.delete_after or timezone.now() + GRACE
+    job.save(update_fields=["delete_after"])
+    return job
+
+
+def thin(job_id: uuid.UUID, keep: int, protected: Collection[int]) -> int:
+    """Let the oldest revisions of a job go but for the newest ``keep`` and the protected; return how many went."""
+    return _thin(job_id, keep, protected) if keep > 0 else 0
+
+
+@writes
+def _thin(job_id: uuid.UUID, keep: int, protected: Collection[int]) -> int:
+    job = Job.objects.get(pk=job_id)
+    first = job.revision - keep + 1
+    going = job.revisions.filter(number__lt=first).exclude(number__in=protected)
+    if first <= 1 or not going.exists():
+        return 0
+    for revision in job.revisions.filter(Q(number=first) | Q(number__lt=first, number__in=protected)):
+        revision.whole = keeping.packed(revision.envelope)
+        revision.save(update_fields=["whole"])
+    gone: int = going.delete()[0]
+    return gone
+
+
+@writes
+def sweep_series() -> int:
+    """Let the long lists go that no revision holds any more; return how many went."""
+    held: set[str] = set()
+    for whole, patch in Revision.objects.values_list("whole", "patch").iterator(chunk_size=200):
+        for packed in (whole, patch):
+            if packed:
+                held.update(keeping.keys_in(packed))
+    gone = [k for k in Series.objects.values_list("key", flat=True) if k not in held]
+    for at in range(0, len(gone), 500):
+        Series.objects.filter(key__in=gone[at : at + 500]).delete()
+    return len(gone)

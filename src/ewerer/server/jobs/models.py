@@ -1,11 +1,17 @@
 """Jobs and their revisions. Every save is a revision; none is ever overwritten."""
 
+import contextlib
+import itertools
 import uuid
+from collections.abc import Iterator
+from typing import Any
 
 from django.conf import settings
 from django.db import models
 
+from ...core.documents import DocumentError, Problem
 from ..crews.models import Crew
+from . import keeping
 
 
 class Job(models.Model):
@@ -20,6 +26,8 @@ class Job(models.Model):
     saved_at = models.DateTimeField(auto_now_add=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     put_away = models.BooleanField(default=False)
+    delete_after = models.DateTimeField(null=True)
+    """When it goes for good; until then it can be taken out again."""
 
     class Meta:
         """Newest first."""
@@ -32,12 +40,12 @@ class Job(models.Model):
 
 
 class Revision(models.Model):
-    """One saved state of a job: the whole document, who, when, and what changed (RFC 6902)."""
+    """One saved state of a job: who, when, and what changed (RFC 6902); every so often the whole of it. See :mod:`.keeping`."""
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
-    document = models.JSONField()
-    changes = models.JSONField(default=list)
+    whole = models.BinaryField(null=True)
+    patch = models.BinaryField(default=bytes)
     saved_at = models.DateTimeField(auto_now_add=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 
@@ -49,3 +57,45 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return f"revision {self.number} of {self.job_id}"
+
+    @property
+    def envelope(self) -> keeping.Envelope:
+        """The document without its long lists; raises DocumentError where it cannot be put together."""
+        before = Revision.objects.filter(job=self.job_id, number__lt=self.number).values_list("whole", "patch").iterator()
+        with _said_so(self):
+            return keeping.rebuilt(itertools.chain([(self.whole, self.patch)], before))
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """The whole document; raises DocumentError where it cannot be put together."""
+        envelope = self.envelope
+        with _said_so(self):
+            keys = set(envelope["series"].values())
+            return keeping.joined(envelope, dict(Series.objects.filter(key__in=keys).values_list("key", "body")) if keys else {})
+
+    @property
+    def changes(self) -> list[dict[str, Any]]:
+        """What changed since the revision before, to be read."""
+        return keeping.told(keeping.unpacked(self.patch))
+
+
+@contextlib.contextmanager
+def _said_so(revision: Revision) -> Iterator[None]:
+    """Tell what is damaged in what is kept as a refusal, with what to do."""
+    try:
+        yield
+    except (ValueError, KeyError, TypeError, AttributeError, IndexError) as error:
+        message = f"revision {revision.number} cannot be put together: {error}"
+        raise DocumentError(
+            [Problem(pointer="", message=message, expected="take an older revision back, or restore a backup")]
+        ) from None
+
+
+class Series(models.Model):
+    """A long list of numbers, kept once however many revisions and jobs hold it: its JSON text, compressed."""
+
+    key = models.CharField(max_length=64, primary_key=True)
+    body = models.BinaryField()
+
+    def __str__(self) -> str:
+        return self.key

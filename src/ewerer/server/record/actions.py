@@ -124,7 +124,7 @@ def _plan_anew(job: Job) -> None:
     jobs.tell(job.id, job.crew, lambda _: summary)
 
 
-def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added:
+def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign: bool = True) -> Added:
     """Add events. Known ones are passed over, whatever is wrong is refused by its id, all others are stored.
 
     An event says who made it, and that is who sends it. A visit is not signed while a change made for a test is not put back.
@@ -145,6 +145,8 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User) -> Added
             out.refused.append({"id": event["id"], "message": f"it was made at {event['at']}: the clock of this device is ahead"})
         elif event["by"] != user.get_username():
             out.refused.append({"id": event["id"], "message": f"it says {event['by']} made it, and {user.get_username()} sends it"})
+        elif event["kind"] == "signed" and not may_sign:
+            out.refused.append({"id": event["id"], "message": "a visit is signed by a lead of the crew"})
         else:
             good.append(event)
     if any(e["kind"] == "signed" for e in good):

@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "ewerer.server.commands",
 ]
 MIDDLEWARE = [
+    "ewerer.server.proxies.FromProxy",
     "ewerer.server.told.Told",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -68,11 +69,17 @@ MIDDLEWARE = [
     "django.middleware.gzip.GZipMiddleware",
     "axes.middleware.AxesMiddleware",
     "ewerer.server.problems.ApiProblems",
+    "ewerer.server.problems.Bounded",
 ]
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {
+        "NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator",
+        "OPTIONS": {"user_attributes": ("username",)},
+    },
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
 ]
 
 AXES_FAILURE_LIMIT = 5

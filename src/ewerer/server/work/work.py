@@ -1,19 +1,27 @@
-"""Long work in a thread of its own. Results are kept for a while in memory; nothing here is stored in a job."""
+"""Long work in a thread of its own, a crew at a time. Results lie on disk, so that they outlive a restart; no job holds them.
+
+Crews take turns, however much one of them asks for. What was running when the server stopped is said to have failed.
+"""
 
 from __future__ import annotations
 
+import json
 import logging
 import threading
 import time
 import uuid
+from collections import OrderedDict, deque
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal
 
-from ...core.documents import DocumentError
+from ...core.documents import DocumentError, Problem
+from ..settings.base import DATA_DIR
 
-KEEP_S, MOST = 900.0, 40
+KEEP_S = 86_400.0
+"""Results are kept for a day, and of each crew only so many."""
+MOST_KEPT, MOST_WAITING = 12, 6
 log = logging.getLogger(__name__)
 State = Literal["waiting", "running", "done", "cancelled", "failed"]
 
@@ -22,9 +30,13 @@ class Cancelled(Exception):
     """The person asked to stop."""
 
 
+class TooMuch(Exception):
+    """The crew has as much waiting as it may."""
+
+
 @dataclass(slots=True)
 class Work:
-    """One piece of long work: what it is doing, how far it is, and its result as JSON text."""
+    """One piece of long work: what it is doing, how far it is, what went wrong."""
 
     id: str
     crew_id: int
@@ -32,10 +44,9 @@ class Work:
     state: State = "waiting"
     word: str = "waiting"
     share: float = 0.0
-    result: str | None = None
     problem: str = ""
     stop: bool = False
-    at: float = field(default_factory=time.monotonic)
+    at: float = 0.0
 
     def told(self, word: str, share: float) -> None:
         """Note progress; raise :class:`Cancelled` when the person asked to stop."""
@@ -43,44 +54,124 @@ class Work:
             raise Cancelled
         self.word, self.share = word, share
 
+    @property
+    def result(self) -> str | None:
+        """The result as JSON text, None where there is none yet or none any more."""
+        try:
+            return _file(self.id, "result").read_text() if self.state == "done" else None
+        except OSError:
+            return None
+
+    def keep(self) -> None:
+        """Write what is known of it beside its result."""
+        known = {
+            "crew": self.crew_id,
+            "kind": self.kind,
+            "state": self.state,
+            "word": self.word,
+            "problem": self.problem,
+            "at": self.at,
+        }
+        try:
+            _file(self.id, "work").write_text(json.dumps(known))
+        except OSError:  # a full disk: it is still known in memory
+            log.exception("long work %s cannot be noted", self.id)
+
+
+def _folder() -> Path:
+    folder = DATA_DIR / "work"
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    return folder
+
+
+def _file(id: str, what: str) -> Path:
+    return _folder() / f"{id}.{what}.json"
+
 
 _held: dict[str, Work] = {}
-_lock = threading.Lock()
-_pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="work")
+_queues: OrderedDict[int, deque[tuple[Work, Callable[[Work], str]]]] = OrderedDict()
+_turn = threading.Condition()
+_thread: threading.Thread | None = None
 
 
 def start(crew_id: int, kind: str, work: Callable[[Work], str]) -> Work:
-    """Queue ``work``; it gets the piece to tell progress to and returns JSON text."""
-    piece = Work(uuid.uuid4().hex, crew_id, kind)
-    with _lock:
-        old = sorted(_held.values(), key=lambda r: r.at)
-        for r in old:
-            if time.monotonic() - r.at > KEEP_S or len(_held) >= MOST:
-                _held.pop(r.id, None)
+    """Queue ``work``; it gets the piece to tell progress to and returns JSON text. Raises :class:`TooMuch`."""
+    global _thread
+    piece = Work(uuid.uuid4().hex, crew_id, kind, at=time.time())
+    with _turn:
+        queue = _queues.setdefault(crew_id, deque())
+        if sum(p.state == "waiting" for p, _ in queue) >= MOST_WAITING:
+            raise TooMuch
         _held[piece.id] = piece
+        queue.append((piece, work))
+        if _thread is None or not _thread.is_alive():
+            _thread = threading.Thread(target=_carry_on, daemon=True, name="work")
+            _thread.start()
+        _turn.notify()
+    piece.keep()
+    _let_go(crew_id)
+    return piece
 
-    def carry_out() -> None:
-        try:
-            piece.told("beginning", 0.0)
-            piece.state = "running"
-            piece.result = work(piece)
-            piece.told("done", 1.0)
-            piece.state = "done"
-        except Cancelled:
-            piece.state, piece.word, piece.result = "cancelled", "cancelled", None
-        except DocumentError as error:
-            piece.state, piece.problem = "failed", str(error)
-        except Exception as error:  # a defect must not end the worker; the person is told
-            log.exception("long work %s failed", kind)
-            piece.state, piece.problem = "failed", f"a defect of Ewerer's own: {error}"
 
-    _pool.submit(carry_out)
+def _next() -> tuple[Work, Callable[[Work], str]]:
+    """Wait for the next piece: crews take turns."""
+    with _turn:
+        while True:
+            for crew_id in list(_queues):
+                queue = _queues[crew_id]
+                _queues.move_to_end(crew_id)
+                if queue:
+                    return queue.popleft()
+                del _queues[crew_id]
+            _turn.wait()
+
+
+def _carry_on() -> None:
+    while True:
+        piece, work = _next()
+        if not piece.stop:
+            _carry_out(piece, work)
+        piece.keep()
+
+
+def _carry_out(piece: Work, work: Callable[[Work], str]) -> None:
+    try:
+        piece.state = "running"
+        piece.told("beginning", 0.0)
+        piece.keep()
+        result = work(piece)
+        piece.told("done", 1.0)
+        _file(piece.id, "result").write_text(result)
+        piece.state = "done"
+    except Cancelled:
+        piece.state, piece.word = "cancelled", "cancelled"
+    except DocumentError as error:
+        piece.state, piece.problem = "failed", str(error)
+    except OSError as error:
+        log.exception("the result of %s cannot be kept", piece.kind)
+        piece.state, piece.problem = "failed", f"the result cannot be kept: {error.strerror}"
+    except Exception as error:  # a defect must not end the worker; the person is told
+        log.exception("long work %s failed", piece.kind)
+        piece.state, piece.problem = "failed", f"a defect of Ewerer's own: {error}"
+
+
+def _read(id: str) -> Work | None:
+    """Return a piece that an earlier run of the server began."""
+    if not (len(id) == 32 and id.isalnum()):
+        return None
+    try:
+        known = json.loads(_file(id, "work").read_text())
+        piece = Work(id, known["crew"], known["kind"], known["state"], known["word"], 1.0, known["problem"], at=known["at"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+    if piece.state in ("waiting", "running"):
+        piece.state, piece.problem = "failed", "the server was started anew meanwhile; start it again"
     return piece
 
 
 def find(id: str, crew_id: int) -> Work | None:
     """Return a crew's piece, None when there is none or it belongs to others."""
-    piece = _held.get(id)
+    piece = _held.get(id) or _read(id)
     return piece if piece is not None and piece.crew_id == crew_id else None
 
 
@@ -89,3 +180,39 @@ def cancel(piece: Work) -> None:
     piece.stop = True
     if piece.state == "waiting":
         piece.state, piece.word = "cancelled", "cancelled"
+        with _turn:
+            queue = _queues.get(piece.crew_id, deque())
+            for entry in [e for e in queue if e[0] is piece]:
+                queue.remove(entry)
+        piece.keep()
+
+
+def _let_go(crew_id: int) -> None:
+    """Forget the oldest results of a crew beyond what is kept."""
+    ended = sorted(
+        (p for p in _held.values() if p.crew_id == crew_id and p.state not in ("waiting", "running")), key=lambda p: p.at
+    )
+    for piece in ended[: max(0, len(ended) - MOST_KEPT)]:
+        _drop(piece.id)
+
+
+def _drop(id: str) -> None:
+    _held.pop(id, None)
+    for what in ("work", "result"):
+        _file(id, what).unlink(missing_ok=True)
+
+
+def tidy() -> None:
+    """Let what is older than a day go."""
+    before = time.time() - KEEP_S
+    for path in _folder().glob("*.work.json"):
+        piece = _held.get(path.name[:32])
+        if (piece is None or piece.state not in ("waiting", "running")) and path.stat().st_mtime < before:
+            _drop(path.name[:32])
+
+
+def full(error: TooMuch) -> DocumentError:
+    """Return what a crew is told that has as much waiting as it may."""
+    return DocumentError(
+        [Problem(pointer="", message="your crew has much waiting already", expected=f"at most {MOST_WAITING}; wait, or cancel one")]
+    )

@@ -1,8 +1,9 @@
 <script setup lang="ts">
+import { computed } from 'vue'
 import type { Ledger } from '../../api/client'
 import { tidy } from '../../ui/figures'
 
-defineProps<{ names: string[]; ledgers: Ledger[] }>()
+const props = defineProps<{ names: string[]; ledgers: Ledger[] }>()
 const ROWS: [string, (l: Ledger) => string][] = [
   ['Sun given', (l) => `${tidy(l.sun_kwh, 0)} kWh`],
   ['Sun used', (l) => `${tidy(l.sun_used_kwh, 0)} kWh`],
@@ -12,7 +13,7 @@ const ROWS: [string, (l: Ledger) => string][] = [
   ['From the mains', (l) => `${tidy(l.mains_kwh, 0)} kWh`],
   ['of it charging', (l) => `${tidy(l.mains_charge_kwh, 0)} kWh`],
   ['Exported', (l) => `${tidy(l.export_kwh, 0)} kWh`],
-  ['Generator', (l) => `${tidy(l.generator_h, 0)} h, ${l.generator_starts} starts`],
+  ['From the generator', (l) => `${tidy(l.generator_kwh, 0)} kWh in ${tidy(l.generator_h, 0)} h, ${l.generator_starts} starts`],
   ['Through the bank', (l) => `${tidy(l.bank_out_kwh, 0)} kWh`],
   ['Lowest charge', (l) => `${tidy(l.lowest_soc * 100, 0)} %`],
   ['Days that reach full', (l) => `${l.full_days} of ${l.days}`],
@@ -24,6 +25,14 @@ const ROWS: [string, (l: Ledger) => string][] = [
   ['Outside limits', (l) => `${tidy(l.outside_limits_h, 2)} h`],
   ['Cost', (l) => (l.currency ? `${tidy(l.cost, 2)} ${l.currency}` : 'no tariff given')],
 ]
+// What a site does not have is no row of its ledger.
+const MAY_LACK: Record<string, (l: Ledger) => number> = {
+  'From the mains': (l) => l.mains_kwh,
+  'of it charging': (l) => l.mains_charge_kwh,
+  Exported: (l) => l.export_kwh,
+  'From the generator': (l) => l.generator_h,
+}
+const rows = computed(() => ROWS.filter(([word]) => !MAY_LACK[word] || props.ledgers.some((l) => MAY_LACK[word]?.(l))))
 </script>
 
 <template>
@@ -35,7 +44,7 @@ const ROWS: [string, (l: Ledger) => string][] = [
       </tr>
     </thead>
     <tbody>
-      <tr v-for="[word, f] in ROWS" :key="word">
+      <tr v-for="[word, f] in rows" :key="word">
         <th scope="row">{{ word }}</th>
         <td v-for="(l, i) in ledgers" :key="i" class="num">{{ f(l) }}</td>
       </tr>

@@ -3,7 +3,7 @@
 import type { EChartsCoreOption } from 'echarts/core'
 import { computed } from 'vue'
 import PlotBox from '../../ui/PlotBox.vue'
-import { tidy } from '../../ui/figures'
+import { MONTHS, tidy } from '../../ui/figures'
 import type { Tone } from '../../ui/plot'
 
 interface Month {
@@ -14,8 +14,7 @@ interface Month {
   load: number
 }
 const props = defineProps<{ months: Month[] }>()
-const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
-const name = (m: Month) => NAMES[Number(m.month.slice(5)) - 1] ?? m.month
+const name = (m: Month) => MONTHS[Number(m.month.slice(5)) - 1] ?? m.month
 const PARTS = [
   ['sun', 'sun used', 'sun'],
   ['mains', 'mains', 'mains'],

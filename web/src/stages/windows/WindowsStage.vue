@@ -24,7 +24,7 @@ function showDay(date: string, soc: number) {
 <template>
   <h1>Windows</h1>
   <p class="lede">
-    When the bank is charged from the mains, held, or used; what each unit's own slots make of it; and the day it gives.
+    When the bank is charged from AC, held, or used; what each unit's own slots make of it; and the day it gives.
   </p>
   <ViewTabs v-model="tab" :tabs="TABS" label="Views of the windows" keep="year">
     <template #day><DayView v-model:replay="replay" /></template>

@@ -46,7 +46,7 @@ const months = computed(() => {
   return [...out].map(([month, v]) => ({ month, ...v }))
 })
 const words = (d: DayFigures) =>
-  `${d.date}: lowest ${tidy(d.lowest_soc * 100, 0)} %, sun ${tidy(d.sun_kwh, 1)} kWh, mains ${tidy(d.mains_kwh, 1)} kWh, generator ${tidy(d.generator_h, 1)} h, ${d.full ? 'full' : 'not full'}, ${d.transfers} transfers at night`
+  `${d.date}: lowest ${tidy(d.lowest_soc * 100, 0)} %, sun ${tidy(d.sun_kwh, 1)} kWh, ${d.mains_kwh ? `mains ${tidy(d.mains_kwh, 1)} kWh, ` : ''}${d.generator_h ? `generator ${tidy(d.generator_h, 1)} h, ` : ''}${d.full ? 'full' : 'not full'}, ${d.transfers} transfers at night`
 </script>
 
 <template>

@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from ....crews.models import Crew, Member
+from ....crews.roles import Role
 
 
 class Command(BaseCommand):
@@ -24,6 +25,7 @@ class Command(BaseCommand):
         """Take the name and the crew."""
         parser.add_argument("name")
         parser.add_argument("--crew", required=True)
+        parser.add_argument("--role", choices=list(Role), default=None, help="lead in a new crew, else member, unless it is said")
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Create crew, user and membership in one transaction."""
@@ -32,10 +34,11 @@ class Command(BaseCommand):
             raise CommandError(f"{options['name']} exists already")
         password = getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
         try:
-            validate_password(password)
+            validate_password(password, users(username=options["name"]))
         except ValidationError as error:
             raise CommandError(" ".join(error.messages)) from None
         with transaction.atomic():
-            crew, _ = Crew.objects.get_or_create(name=options["crew"])
-            Member.objects.create(user=users.objects.create_user(options["name"], password=password), crew=crew)
-        self.stdout.write(f"{options['name']} works in {crew.name}")
+            crew, new = Crew.objects.get_or_create(name=options["crew"])
+            role = options["role"] or (Role.LEAD if new else Role.MEMBER)
+            Member.objects.create(user=users.objects.create_user(options["name"], password=password), crew=crew, role=role)
+        self.stdout.write(f"{options['name']} works in {crew.name} as a {role}")

@@ -1,0 +1,105 @@
+"""What differs between two documents, field by field, in the words of the screens."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from ..trade.steps import figure
+from .fields import FieldWords, field_at, fields
+
+GONE = object()
+LONGEST = 80
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One field that differs: where it stands, its words and unit, the figure before and after as a person reads them."""
+
+    pointer: str
+    label: str
+    unit: str
+    before: str
+    after: str
+
+
+def _named(rows: list[Any]) -> dict[str, Any] | None:
+    """Return rows by their own id or name, None where they have none or share one."""
+    for key in ("id", "name"):
+        names = [r.get(key) if isinstance(r, dict) else None for r in rows]
+        known = [n for n in names if isinstance(n, str)]
+        if len(known) == len(rows) and len(set(known)) == len(known):
+            return dict(zip(known, rows, strict=True))
+    return None
+
+
+def _walk(before: Any, after: Any, at: str, words: tuple[str, ...]) -> Iterator[tuple[str, tuple[str, ...], Any, Any]]:
+    if type(before) is type(after) and before == after:
+        return
+    if isinstance(before, dict) and isinstance(after, dict):
+        for key in dict.fromkeys([*before, *after]):
+            one, other = before.get(key, GONE), after.get(key, GONE)
+            held = f"{at}/{key.replace('~', '~0').replace('/', '~1')}"
+            known = fields().get(_pattern(held))
+            yield from _walk(one, other, held, (*words, known.label if known else key))
+        return
+    if isinstance(before, list) and isinstance(after, list):
+        ones, others = _named(before), _named(after)
+        if ones is not None and others is not None and (ones or others):
+            places = {name: i for i, name in enumerate(others)} | {n: i for i, n in enumerate(ones) if n not in others}
+            for name in dict.fromkeys([*ones, *others]):
+                yield from _walk(ones.get(name, GONE), others.get(name, GONE), f"{at}/{places[name]}", (*words, name))
+            return
+        if len(before) == len(after) and all(isinstance(r, dict) for r in (*before, *after)):
+            for i, (one, other) in enumerate(zip(before, after, strict=True)):
+                yield from _walk(one, other, f"{at}/{i}", (*words, str(i + 1)))
+            return
+    if (
+        isinstance(before, int | float)
+        and isinstance(after, int | float)
+        and before == after
+        and bool not in (type(before), type(after))
+    ):
+        return
+    yield at, words, before, after
+
+
+def _pattern(pointer: str) -> str:
+    """Return the key of a pointer in the table of fields, or the pointer itself."""
+    found = field_at(pointer)
+    return found.pointer if found is not None and found.pointer.count("/") == pointer.count("/") else pointer
+
+
+def said(value: Any, words: FieldWords | None) -> str:
+    """Return a stored value as a person reads it: choices by their word, figures with their factor, the rest as text."""
+    if value is GONE or value is None:
+        return "nothing"
+    key = int(value) if isinstance(value, bool) else value
+    if words is not None:
+        for choice, word in words.choices:
+            if choice == key:
+                return word
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float):
+        return figure(value * (words.scale if words else 1.0), 6)
+    if isinstance(value, list) and len(value) > 12:
+        return f"{len(value)} values"
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= LONGEST else text[: LONGEST - 1] + "…"
+
+
+def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Difference]:
+    """Return what differs between two documents of one kind; rows are told apart by their id or name, then by their place.
+
+    ``pointer`` is the place in ``after``, or in ``before`` for what ``after`` has not. Units are those of the screens.
+    """
+    out = []
+    for pointer, words, one, other in _walk(before, after, "", ()):
+        known = fields().get(_pattern(pointer))
+        number = any(isinstance(v, int | float) and not isinstance(v, bool) for v in (one, other))
+        unit = known.unit if known and number and not known.choices else ""
+        out.append(Difference(pointer, ", ".join(words) or "the whole job", unit, said(one, known), said(other, known)))
+    return out

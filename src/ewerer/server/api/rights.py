@@ -1,0 +1,57 @@
+"""Which role each operation needs. What is not named here is read by anybody in the crew, and changed by members."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.http import HttpRequest
+from ninja.errors import HttpError
+from ninja.security import SessionAuth
+
+from ..crews.roles import Role
+from ..people import person_of
+
+COMPUTES = {
+    "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "work", "work/<id>", "verify", "symptoms/<id>",
+    "library/check", "library/table", "library/lacks", "library/try",
+}  # fmt: skip
+"""Operations that are sent a document and store nothing."""
+ONES_OWN = {
+    "session", "session/preferences", "session/password", "session/sign-ins", "session/crew", "session/stay", "session/invitations/<token>",
+}  # fmt: skip
+"""Operations on one's own account: no role is asked for."""
+LEADS = {
+    ("POST", "library"), ("PUT", "library/<id>"), ("DELETE", "library/<id>"), ("POST", "library/<id>/take-out"),
+    ("POST", "jobs/<id>/handovers"), ("POST", "jobs/<id>/delete-for-good"), ("GET", "crew/trail"),
+    ("GET", "crew/invitations"), ("POST", "crew/invitations"), ("DELETE", "crew/invitations/<id>"),
+    ("PUT", "crew/people/<id>"), ("DELETE", "crew/people/<id>"), ("PUT", "crew/keeping"),
+}  # fmt: skip
+"""People, library, sign-off and deleting for good."""
+
+
+def needed(method: str, route: str) -> Role | None:
+    """Return the role that an operation needs; None where it is one's own."""
+    route = re.sub(r"<\w+:", "<", route.removeprefix("api/"))
+    if route in ONES_OWN:
+        return None
+    if (method, route) in LEADS:
+        return Role.LEAD
+    return Role.READER if method in ("GET", "HEAD") or route in COMPUTES else Role.MEMBER
+
+
+class InRole(SessionAuth):
+    """A session, and the role that the operation needs in the crew at work."""
+
+    def authenticate(self, request: HttpRequest, key: str | None) -> Any:
+        """Return who is asking; None for nobody; raise 403 where the role does not suffice."""
+        user = super().authenticate(request, key)
+        if user is None:
+            return None
+        match = request.resolver_match
+        asked = needed(request.method or "GET", match.route if match else "")
+        who = person_of(request)
+        if asked is not None and who is not None and not who.role.may(asked):
+            word = {Role.LEAD: "a lead of the crew", Role.MEMBER: "a member of the crew"}[asked]
+            raise HttpError(403, f"This needs {word}; you are a {who.role} in {who.crew.name}.")
+        return user

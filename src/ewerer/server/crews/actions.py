@@ -1,0 +1,126 @@
+"""What can be done with crews: roles, invitations, the trail. Each action checks, then writes in one transaction."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from ...core.documents import DocumentError, Problem
+from ..writing import writes
+from .models import Crew, Deed, Invitation, Member
+from .roles import Role
+
+INVITED_FOR = timedelta(days=7)
+MOST_INVITATIONS = 50
+MOST_PEOPLE = 500
+TRAIL_DAYS = 730
+"""Lines of the trail are kept so long."""
+
+
+def _refused(pointer: str, message: str, expected: str) -> DocumentError:
+    return DocumentError([Problem(pointer=pointer, message=message, expected=expected)])
+
+
+def note(crew: Crew | None, who: str, what: str, about: str = "", address: str = "") -> None:
+    """Add a line to a crew's trail; None for what belongs to no crew."""
+    _note(crew, who[:150], what, about[:200], address[:45])
+
+
+@writes
+def _note(crew: Crew | None, who: str, what: str, about: str, address: str) -> None:
+    Deed.objects.create(crew=crew, who=who, what=what, about=about, address=address)
+
+
+def check_password(password: str, user: User | None, pointer: str) -> None:
+    """Raise DocumentError where a password is too weak: short, common, or like the name."""
+    try:
+        validate_password(password, user)
+    except ValidationError as error:
+        raise _refused(pointer, " ".join(error.messages), "a longer one, such as four words that do not belong together") from None
+
+
+def _leads(crew: Crew) -> QuerySet[Member]:
+    return crew.members.filter(role=Role.LEAD)
+
+
+@writes
+def set_role(crew: Crew, member_id: int, role: Role) -> Member:
+    """Give a person of the crew a role. The last lead stays one."""
+    member = crew.members.select_related("user").get(pk=member_id)
+    if member.role == Role.LEAD and role != Role.LEAD and _leads(crew).count() == 1:
+        raise _refused("/role", "this is the last lead of the crew", "make somebody else a lead first")
+    member.role = role
+    member.save(update_fields=["role"])
+    return member
+
+
+@writes
+def leave(crew: Crew, member_id: int) -> Member:
+    """Take a person out of the crew; what they did stays. The last lead stays in it."""
+    member = crew.members.select_related("user").get(pk=member_id)
+    if member.role == Role.LEAD and _leads(crew).count() == 1:
+        raise _refused("", "this is the last lead of the crew", "make somebody else a lead first")
+    member.delete()
+    return member
+
+
+@writes
+def keep_revisions(crew: Crew, newest: int) -> None:
+    """Set how many of the newest revisions of each job are kept; 0 keeps all."""
+    Crew.objects.filter(pk=crew.pk).update(keep_revisions=newest)
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+@writes
+def invite(crew: Crew, role: Role, note: str, user: User) -> tuple[Invitation, str]:
+    """Return a new invitation and what stands in its link, which is not kept and is told only now."""
+    open_ = crew.invitations.filter(used_by=None, until__gt=timezone.now())
+    if open_.count() >= MOST_INVITATIONS:
+        raise _refused("", "too many invitations are open", f"at most {MOST_INVITATIONS}; take some back")
+    token = secrets.token_urlsafe(32)
+    made = Invitation.objects.create(
+        crew=crew, role=role, note=note, hash=_hash(token), made_by=user, until=timezone.now() + INVITED_FOR
+    )
+    return made, token
+
+
+def invitation_of(token: str) -> Invitation | None:
+    """Return the invitation of a link that can still be used, else None."""
+    found = Invitation.objects.select_related("crew").filter(hash=_hash(token)).first()
+    return found if found and found.used_by_id is None and found.until > timezone.now() else None
+
+
+@writes
+def join(token: str, user: User | None, name: str = "", password: str = "") -> Member | None:
+    """Use an invitation: put a person, or a new one with a name and a password, into its crew. None where it cannot be used."""
+    invited = invitation_of(token)
+    if invited is None:
+        return None
+    if invited.crew.members.count() >= MOST_PEOPLE:
+        raise _refused("", "the crew is full", f"at most {MOST_PEOPLE} people")
+    if user is None:
+        if User.objects.filter(username__iexact=name).exists():
+            raise _refused("/username", "this name is taken", "another one; or sign in with it, and open the link again")
+        made = User(username=name)
+        try:
+            made.full_clean(exclude=["password"])
+        except ValidationError as error:
+            raise _refused("/username", " ".join(error.messages), "letters, digits and @ . + - _") from None
+        check_password(password, made, "/password")
+        made.set_password(password)
+        made.save()
+        user = made
+    member, _ = Member.objects.get_or_create(user=user, crew=invited.crew, defaults={"role": invited.role})
+    invited.used_by = user
+    invited.save(update_fields=["used_by"])
+    return member

@@ -1,0 +1,42 @@
+"""The sessions of a person: which there are, and ending them."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.contrib.sessions.models import Session
+from django.db.models import QuerySet
+from django.http import HttpRequest
+
+from ..proxies import address_of
+from ..writing import writes
+from .models import SignIn
+
+
+@writes
+def began(request: HttpRequest, user: User) -> None:
+    """Note a session that begins."""
+    if not request.session.session_key:
+        request.session.save()
+    agent = request.headers.get("User-Agent", "")[:200]
+    SignIn.objects.update_or_create(
+        session=request.session.session_key, defaults={"user": user, "address": address_of(request), "agent": agent}
+    )
+
+
+def of(user: User) -> QuerySet[SignIn]:
+    """Return the sessions of a person that still are."""
+    return SignIn.objects.filter(user=user, session__in=Session.objects.values("session_key"))
+
+
+@writes
+def ended(request: HttpRequest) -> None:
+    """Forget a session that its person ends."""
+    SignIn.objects.filter(session=request.session.session_key).delete()
+
+
+@writes
+def end_others(request: HttpRequest, user: User) -> None:
+    """End all sessions of a person but the one that asks."""
+    others = SignIn.objects.filter(user=user).exclude(session=request.session.session_key)
+    Session.objects.filter(session_key__in=others.values("session")).delete()
+    others.delete()

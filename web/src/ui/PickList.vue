@@ -1,0 +1,44 @@
+<script setup lang="ts">
+// The list behind a PickField, made when somebody comes near it. Long lists can be narrowed by typing.
+import { ElOption, ElSelect, type SelectInstance } from 'element-plus'
+import 'element-plus/theme-chalk/el-option.css'
+import 'element-plus/theme-chalk/el-scrollbar.css'
+import 'element-plus/theme-chalk/el-tag.css'
+import { onMounted, ref } from 'vue'
+
+type Value = string | number
+const props = defineProps<{
+  choices: (readonly [Value, string])[]
+  label: string
+  many: boolean
+  placeholder: string
+  id?: string
+  disabled?: boolean
+  /** What made it: it takes the focus, or opens at once. */
+  take?: 'focus' | 'open'
+}>()
+const value = defineModel<Value | undefined>()
+const emit = defineEmits<{ pick: [value: Value] }>()
+const list = ref<SelectInstance>()
+onMounted(() => props.take && list.value?.focus())
+</script>
+
+<template>
+  <ElSelect
+    :id="id"
+    ref="list"
+    v-model="value"
+    :aria-label="label"
+    :placeholder="placeholder"
+    :filterable="many"
+    :disabled="disabled"
+    :validate-event="false"
+    :fit-input-width="!many"
+    :persistent="!many"
+    :automatic-dropdown="take === 'open'"
+    :data-choices="choices.length"
+    @change="(v: Value) => emit('pick', v)"
+  >
+    <ElOption v-for="[v, word] in choices" :key="v" :value="v" :label="word" />
+  </ElSelect>
+</template>

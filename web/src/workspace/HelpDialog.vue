@@ -1,0 +1,78 @@
+<script setup lang="ts">
+// The keys, the words of the trade, and who is signed in to what.
+import { ElDialog } from 'element-plus'
+import { onMounted, ref } from 'vue'
+import { session } from '../session/use-session'
+import { glossary } from '../ui/glossary'
+
+const open = defineModel<boolean>({ required: true })
+defineEmits<{ units: []; tour: [] }>()
+const terms = ref<[string, string][]>([])
+onMounted(async () => (terms.value = [...(await glossary())]))
+const KEYS: [string, string][] = [
+  ['[  ]', 'stage before, stage after'],
+  ['/', 'find a quantity, a setting or a field'],
+  ['n', 'next finding, and to its field'],
+  ['f', 'fault finder: from what you see to why'],
+  ['w', 'the why of the chosen figure'],
+  ['Enter', 'on the sheet: done, and on to the next'],
+  ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],
+  ['Delete', 'on a rung: back to the figure of the plan'],
+  ['Ctrl Z', 'undo; with Shift: redo'],
+  ['?', 'this help'],
+]
+</script>
+
+<template>
+  <ElDialog v-model="open" title="Keys" width="min(520px, 94vw)">
+    <table>
+      <tbody>
+        <tr v-for="[k, w] in KEYS" :key="k">
+          <td>
+            <kbd>{{ k }}</kbd>
+          </td>
+          <td>{{ w }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p class="buttons">
+      <button @click="((open = false), $emit('units'))">Units and dates</button>
+      <button @click="((open = false), $emit('tour'))">Two-minute tour</button>
+    </p>
+    <details>
+      <summary>Words of the trade</summary>
+      <dl class="terms">
+        <template v-for="[term, meaning] in terms" :key="term">
+          <dt>{{ term }}</dt>
+          <dd>{{ meaning }}</dd>
+        </template>
+      </dl>
+    </details>
+    <p class="soft small help-foot">
+      Signed in as {{ session?.user }}, {{ session?.crew }}. Ewerer {{ session?.version }}. It plans and records; local code and
+      licensed practice decide.
+    </p>
+  </ElDialog>
+</template>
+
+<style scoped>
+summary {
+  min-height: 32px;
+  cursor: pointer;
+}
+.terms dt {
+  font-weight: 650;
+}
+.terms dd {
+  margin: 0 0 6px;
+}
+.help-foot {
+  margin-top: 14px;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
+  flex-wrap: wrap;
+  margin-top: 16px;
+}
+</style>
