@@ -2,6 +2,18 @@ import vue from '@vitejs/plugin-vue'
 import { VitePWA } from 'vite-plugin-pwa'
 import { defineConfig } from 'vitest/config'
 
+// What every stage needs comes in a few files: dozens of small ones cost a slow machine more than their code does.
+const FRAME = /node_modules\/(@vue|vue|vue-router|@vueuse|@tanstack|openapi-fetch)\//
+const SHARED =
+  /src\/(api|job|record)\/|src\/ui\/(?!PlotBox|plot|PickList|message|PrefsDialog|DateField|FileButton|WorkBar|ViewTabs)|src\/workspace\/(WorkspaceView|SpineNav|FindingsColumn|RuleSays|gather)|src\/library\/(NewerProfiles|use-library|use-profile)|src\/stages\/registry/
+const ELEMENTS =
+  /node_modules\/element-plus\/es\/(hooks|utils|constants|locale|directives|components\/(segmented|icon|config-provider|form)\/)/
+const CHUNKS = [
+  { name: 'frame', test: FRAME, priority: 3 },
+  { name: 'elements', test: ELEMENTS, priority: 2 },
+  { name: 'shared', test: SHARED, priority: 1 },
+]
+
 // The built front end is served by the Python server under /static/.
 export default defineConfig({
   base: '/static/',
@@ -47,7 +59,13 @@ export default defineConfig({
       },
     }),
   ],
-  build: { outDir: '../src/ewerer/server/static', emptyOutDir: true, target: 'es2022', reportCompressedSize: false },
+  build: {
+    outDir: '../src/ewerer/server/static',
+    emptyOutDir: true,
+    target: 'es2022',
+    reportCompressedSize: false,
+    rolldownOptions: { output: { codeSplitting: { groups: CHUNKS } } },
+  },
   server: { proxy: { '/api': 'http://127.0.0.1:8017' } },
   test: { environment: 'jsdom', include: ['tests/**/*.test.ts'], server: { deps: { inline: ['element-plus'] } } },
 })

@@ -202,7 +202,7 @@ def test_a_reserve_without_room_is_a_finding_that_leads_to_its_field(opened):
     page = opened(changed(TARN, policy__reserve_soc=0.5), "Site")
     found = page.locator('[data-finding="reserve-kept"]')
     expect(found).to_contain_text("The reserve of 50 % is not kept")
-    found.get_by_role("button").click()
+    found.get_by_role("button", name=re.compile("^Show ")).click()
     expect(page.get_by_role("heading", name="Thresholds", level=1)).to_be_visible()
 
 

@@ -135,7 +135,7 @@ def test_what_cannot_be_read_stays_typed_and_is_explained(opened):
     fuse.fill("four hundred")
     expect(page.get_by_role("alert").first).to_contain_text("not a number")
     fuse.fill("-400")
-    expect(page.get_by_label("Findings").first).to_contain_text("Not stored")
+    expect(page.get_by_label("Findings").first).to_contain_text("Refused; everything else counts")
     expect(page.locator("#f-bank-fuse-a-why")).to_contain_text("too low")
     expect(fuse).to_have_value("-400")
     fuse.fill("300")

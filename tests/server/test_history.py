@@ -127,6 +127,8 @@ def test_what_is_damaged_is_said_and_the_rest_works(mine, job, damage):
     assert "revision 2 cannot be put together" in told["detail"], told and "older revision" in told["problems"][0]["expected"]
     assert mine.get(f"/api/jobs/{fine}").status_code == 200 and len(items(mine, "/jobs")) == 2
     assert mine.get(f"/api/jobs/{job}/revisions/1").json() == document
+    assert post(mine, f"/jobs/{job}/revisions/1/restore", {"base_revision": 2}).json()["revision"] == 3
+    assert mine.get(f"/api/jobs/{job}").json()["document"] == document
 
 
 def test_a_revision_is_taken_back_as_a_new_one(mine, job):

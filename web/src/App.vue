@@ -1,8 +1,12 @@
 <script setup lang="ts">
-import { onMounted, ref } from 'vue'
-import { ApiProblem } from './api/client'
+import { computed, onMounted, ref } from 'vue'
+import { useNow } from '@vueuse/core'
+import { useRoute } from 'vue-router'
+import { api, ApiProblem } from './api/client'
+import NoticeBar from './ui/NoticeBar.vue'
+import { when } from './ui/figures'
 import SignIn from './session/SignIn.vue'
-import { expired, refreshSession, session } from './session/use-session'
+import { accept, expired, refreshSession, session } from './session/use-session'
 import './ui/theme'
 
 const failure = ref<ApiProblem | null>(null)
@@ -16,6 +20,21 @@ async function start() {
   }
 }
 onMounted(start)
+const route = useRoute()
+// Said in time: a session that ends under somebody's hands loses nothing, and still is a surprise.
+const WARN_MS = 5 * 60_000
+const now = useNow({ interval: 20_000 })
+const ending = computed(() => {
+  const left = session.value?.until ? new Date(session.value.until).getTime() - now.value.getTime() : Infinity
+  return left < WARN_MS && left > 0
+})
+async function stay() {
+  try {
+    accept(await api.stay())
+  } catch (error) {
+    if (!(error instanceof ApiProblem)) throw error
+  }
+}
 </script>
 
 <template>
@@ -25,8 +44,12 @@ onMounted(start)
     <button @click="start">Try again</button>
   </main>
   <main v-else-if="!session" class="centre" aria-busy="true"><p class="lede">Opening</p></main>
+  <RouterView v-else-if="route.name === 'join'" />
   <SignIn v-else-if="!session.signed_in" />
   <template v-else>
+    <NoticeBar v-if="ending" kind="caution" class="ending">
+      Your session ends at {{ when(session.until ?? '') }}. What you typed is kept. <button @click="stay">Stay signed in</button>
+    </NoticeBar>
     <RouterView />
     <SignIn v-if="expired" again />
   </template>

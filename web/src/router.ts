@@ -5,6 +5,8 @@ export const router = createRouter({
   history: createWebHistory('/'),
   routes: [
     { path: '/', name: 'jobs', component: () => import('./jobs/JobsView.vue') },
+    { path: '/account', name: 'account', component: () => import('./session/AccountView.vue') },
+    { path: '/join/:token', name: 'join', component: () => import('./session/JoinView.vue') },
     { path: '/new', name: 'new', component: () => import('./jobs/NewJob.vue') },
     { path: '/library/:profile?', name: 'library', component: () => import('./library/LibraryView.vue') },
     {

@@ -124,7 +124,7 @@ describe('fields of the job', () => {
     expect(wrapper.findComponent({ name: 'ElSelect' }).exists()).toBe(false)
     await wrapper.get('[role=combobox]').trigger('click')
     await vi.waitUntil(() => wrapper.findComponent({ name: 'ElSelect' }).exists())
-    expect(wrapper.findComponent({ name: 'ElSelect' }).props('automaticDropdown')).toBe(true)
+    await vi.waitUntil(() => wrapper.find('[aria-expanded=true]').exists())
     wrapper.findComponent({ name: 'ElSelect' }).vm.$emit('change', 'feed-in')
     expect(job.at('/policy/mode')).toBe('feed-in')
   })

@@ -94,7 +94,7 @@ describe('the record on this device', () => {
   beforeEach(() => {
     server = []
     line = true
-    session.value = { signed_in: true, user: 'ann', crew: 'Ours', csrf: '', version: '', hint: '' }
+    session.value = { signed_in: true, user: 'ann', crew: 'Ours', csrf: '', version: '', hint: '', crews: [] }
     vi.spyOn(api, 'sendEvents').mockImplementation((_, events) => {
       if (!line) throw offline()
       const known = new Set(server.map((e) => e.id))

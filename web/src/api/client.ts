@@ -2,7 +2,7 @@
 import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
 import type { EventData } from '../record/types'
-import type { Job, Preferences, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
+import type { Job, Preferences, Role, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
 
 export type * from './types'
 
@@ -83,7 +83,8 @@ async function told<T>(asked: Promise<Answer<T>>, signing = false): Promise<T> {
   if (ok) return (answer.data ?? null) as T
   const body = (typeof answer.error === 'object' && answer.error !== null ? answer.error : {}) as Partial<ProblemDetails>
   if (status === 401 && !signing) signedOut()
-  const gateway = status >= 502 && status <= 504
+  // A proxy's answer says that the server is away; the server's own says what is the matter.
+  const gateway = status >= 502 && status <= 504 && !body.title
   throw new ApiProblem(
     gateway ? 0 : status,
     body.title ?? 'The server failed',
@@ -125,6 +126,24 @@ export const api = {
   signIn: (username: string, password: string) => told(http.POST('/api/session', { body: { username, password } }), true),
   keepPreferences: (body: Preferences) => told(http.PUT('/api/session/preferences', { body })),
   signOut: () => told(http.DELETE('/api/session')),
+  stay: () => told(http.POST('/api/session/stay')),
+  changePassword: (old: string, fresh: string) => told(http.POST('/api/session/password', { body: { old, new: fresh } })),
+  changeCrew: (id: number) => told(http.PUT('/api/session/crew', { body: { id } })),
+  signIns: () => told(http.GET('/api/session/sign-ins', query({ limit: 50 }))),
+  signOutElsewhere: () => told(http.DELETE('/api/session/sign-ins')),
+  invitation: (token: string) => told(http.GET('/api/session/invitations/{token}', path({ token }))),
+  join: (token: string, username: string, password: string) =>
+    told(http.POST('/api/session/invitations/{token}', { ...path({ token }), body: { username, password } }), true),
+
+  crew: () => told(http.GET('/api/crew')),
+  people: () => everything((limit, offset) => told(http.GET('/api/crew/people', query({ limit, offset })))),
+  setRole: (id: number, role: Role) => told(http.PUT('/api/crew/people/{id}', { ...path({ id }), body: { role } })),
+  takeOutPerson: (id: number) => told(http.DELETE('/api/crew/people/{id}', path({ id }))),
+  invitations: () => told(http.GET('/api/crew/invitations', query({ limit: 50 }))),
+  invite: (role: Role, note: string) => told(http.POST('/api/crew/invitations', { body: { role, note } })),
+  takeInvitationBack: (id: number) => told(http.DELETE('/api/crew/invitations/{id}', path({ id }))),
+  trail: (limit: number, offset: number) => told(http.GET('/api/crew/trail', query({ limit, offset }))),
+  setKeeping: (keep_revisions: number) => told(http.PUT('/api/crew/keeping', { body: { keep_revisions } })),
 
   jobs: (asked: JobsAsked, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ ...asked, limit, offset }))),
   withJobs: (ids: string[], act: 'put-away' | 'take-out' | 'copy') =>
@@ -138,6 +157,17 @@ export const api = {
   takeOut: (id: string) => told(http.POST('/api/jobs/{id}/take-out', job(id))),
   revisions: (id: string, limit: number, offset: number) =>
     told(http.GET('/api/jobs/{id}/revisions', { params: { path: { id }, query: { limit, offset } } })),
+  compare: (id: string, number: number, other: number) =>
+    everything((limit, offset) =>
+      told(
+        http.GET('/api/jobs/{id}/revisions/{number}/against/{other}', {
+          params: { path: { id, number, other }, query: { limit, offset } },
+        }),
+      ),
+    ),
+  restore: (id: string, number: number, base_revision: number) =>
+    told(http.POST('/api/jobs/{id}/revisions/{number}/restore', { ...path({ id, number }), body: { base_revision } })),
+  deleteForGood: (id: string) => told(http.POST('/api/jobs/{id}/delete-for-good', job(id))),
   revision: (id: string, number: number) => told(http.GET('/api/jobs/{id}/revisions/{number}', path({ id, number }))),
 
   plan: (document: Job, signal?: AbortSignal) => told(http.POST('/api/plan', { body: document, signal })),

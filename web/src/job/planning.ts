@@ -44,6 +44,10 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
       else failure.value = error.message
     },
   )
+  const why = computed(() => {
+    const reason = told.failureReason.value
+    return reason instanceof ApiProblem && reason.status !== 422 && !reason.offline ? reason.message : ''
+  })
   const away = computed(() => told.failureReason.value instanceof ApiProblem && told.failureReason.value.status !== 422)
   watch([told.isFetching, turn], ([fetching]) => {
     window.clearTimeout(slow)
@@ -71,7 +75,7 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
     asked,
     plan,
     problems,
-    failure,
+    failure: computed(() => failure.value || why.value),
     state,
     madeAt,
     planning: computed(() => told.isFetching.value),

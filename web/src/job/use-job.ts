@@ -12,6 +12,7 @@ import { createTyped } from './typed'
 import { createRecord } from '../record/use-record'
 import type { Mark } from '../record/fold'
 import { renamed, withName } from './rename'
+import { session } from '../session/use-session'
 import { differences, parts, read, write } from './pointer'
 
 export type { SaveState } from './autosave'
@@ -98,6 +99,8 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     } finally {
       loading.value = false
     }
+    // Who only reads plays with a what-if that nobody can keep.
+    if (session.value?.role === 'reader' && document.value && !whatIf.value) await enterWhatIf()
   }
 
   function show(next: Job) {
@@ -237,7 +240,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
       typed.flush()
       // Everything typed stands in the draft; only what is tried in a what-if would be gone.
-      if (whatIf.value) event.preventDefault()
+      if (whatIf.value && session.value?.role !== 'reader') event.preventDefault()
     }),
     useEventListener(window, 'focus', () => void look()),
   ]

@@ -1,9 +1,13 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { refDebounced, useMediaQuery } from '@vueuse/core'
-import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn } from 'element-plus'
+import { ElDialog, ElInput, ElPagination, ElPopconfirm, ElTable, ElTableColumn } from 'element-plus'
+import 'element-plus/theme-chalk/el-button.css'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-pagination.css'
+import 'element-plus/theme-chalk/el-popconfirm.css'
+import 'element-plus/theme-chalk/el-popover.css'
+import 'element-plus/theme-chalk/el-popper.css'
 import 'element-plus/theme-chalk/el-scrollbar.css'
 import 'element-plus/theme-chalk/el-table.css'
 import 'element-plus/theme-chalk/el-table-column.css'
@@ -16,7 +20,7 @@ import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
-import { today, when } from '../ui/figures'
+import { moment, today, when } from '../ui/figures'
 import StateMark from '../ui/StateMark.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
 import PickField from '../ui/PickField.vue'
@@ -87,6 +91,8 @@ const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
 const dragging = ref(false)
 const units = ref(false)
+const lead = computed(() => session.value?.role === 'lead')
+const works = computed(() => session.value?.role !== 'reader')
 const due = useQuery(queries.due())
 const soon = computed(() => due.data.value?.items ?? [])
 const moreDue = ref(false)
@@ -146,6 +152,7 @@ async function signOut() {
     @drop.prevent="((dragging = false), importFiles([...($event.dataTransfer?.files ?? [])]))"
   >
     <PageHead :where="session?.crew ?? ''" home>
+      <RouterLink class="button plain" :to="{ name: 'account' }">Account</RouterLink>
       <button class="plain" @click="units = true">Units</button>
       <button class="plain" @click="signOut">Sign out {{ session?.user }}</button>
     </PageHead>
@@ -154,8 +161,15 @@ async function signOut() {
         <h1>Jobs</h1>
         <span class="gap" />
         <RouterLink class="button" :to="{ name: 'library' }">Library</RouterLink>
-        <FileButton word="Import job file" label="Job file" accept=".json,application/json" multiple @files="importFiles" />
-        <RouterLink class="button first" :to="{ name: 'new' }">New job</RouterLink>
+        <FileButton
+          v-if="works"
+          word="Import job file"
+          label="Job file"
+          accept=".json,application/json"
+          multiple
+          @files="importFiles"
+        />
+        <RouterLink v-if="works" class="button first" :to="{ name: 'new' }">New job</RouterLink>
       </div>
       <p class="lede">
         What is open, and what each waits for. A job file can also be dropped on this page.
@@ -196,10 +210,10 @@ async function signOut() {
       </p>
       <p v-if="chosen.length" class="filter together" role="group" aria-label="With the ticked jobs">
         <b>{{ chosen.length }} ticked</b>
-        <button @click="together.mutate({ ids: chosen, act: away ? 'take-out' : 'put-away' })">
+        <button v-if="works" @click="together.mutate({ ids: chosen, act: away ? 'take-out' : 'put-away' })">
           {{ away ? 'Take out' : 'Put away' }}
         </button>
-        <button @click="together.mutate({ ids: chosen, act: 'copy' })">Copy</button>
+        <button v-if="works" @click="together.mutate({ ids: chosen, act: 'copy' })">Copy</button>
         <a class="button" :href="files" download>Export</a>
         <button class="plain" @click="chosen = []">None</button>
       </p>
@@ -294,9 +308,25 @@ async function signOut() {
         <ElTableColumn label="" min-width="230" align="right" class-name="actions">
           <template #header><span class="visually-hidden">Actions</span></template>
           <template #default="{ row: j }">
-            <button class="plain" :aria-label="`Copy ${j.name}`" @click="copy.mutate(j.id)">Copy</button>
+            <template v-if="away && lead">
+              <span v-if="j.delete_after" class="soft small">goes for good {{ moment(j.delete_after) }}</span>
+              <ElPopconfirm
+                v-else
+                title="Delete it for good, with its revisions and all that was recorded on site? It goes in 30 days; until then it can be taken out."
+                confirm-button-text="Delete for good"
+                cancel-button-text="Keep"
+                width="300"
+                @confirm="api.deleteForGood(j.id).then(refresh, failed)"
+              >
+                <template #reference
+                  ><button class="plain" :aria-label="`Delete ${j.name} for good`">Delete for good</button></template
+                >
+              </ElPopconfirm>
+            </template>
+            <button v-if="works" class="plain" :aria-label="`Copy ${j.name}`" @click="copy.mutate(j.id)">Copy</button>
             <a class="button plain" :aria-label="`Export ${j.name}`" :href="`/api/jobs/${j.id}/export`" download>Export</a>
             <button
+              v-if="works"
               class="plain"
               :aria-label="`${away ? 'Take out' : 'Put away'} ${j.name}`"
               @click="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
@@ -319,7 +349,7 @@ async function signOut() {
       </p>
     </main>
 
-    <PrefsDialog v-model="units" />
+    <PrefsDialog v-if="units" v-model="units" />
     <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
       <p v-if="failedName" class="soft">{{ failedName }}: nothing was stored.</p>
       <div v-if="failure?.problems.length" class="problems" role="alert">

@@ -7,6 +7,7 @@ import 'element-plus/theme-chalk/el-button.css'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-popconfirm.css'
 import 'element-plus/theme-chalk/el-popper.css'
+import { session } from '../session/use-session'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiProblem } from '../api/client'
@@ -51,7 +52,9 @@ const rows = computed(() =>
 const profile = createProfile()
 const { draft, base, fresh, problems, about, saying, failure, dirty } = profile
 const line = computed(() => list.data.value?.find((p) => p.id === chosen.value))
-const editable = computed(() => fresh.value || !!line.value?.own)
+// The library of a crew is its leads' to change; others may make a profile, try it, and export it for them.
+const lead = computed(() => session.value?.role === 'lead')
+const editable = computed(() => fresh.value || (!!line.value?.own && lead.value))
 const kind = computed(() => String(draft.value?.ewerer ?? ''))
 const asText = ref(false)
 const text = ref('')
@@ -228,20 +231,22 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
           <h1>{{ draft.name || 'New profile' }}</h1>
           <p class="lede">
             {{ about || (fresh && !draft.name ? 'Begin with the plate; ten settings make a plan.' : '') }}
-            <span v-if="!editable"> · ships with Ewerer: copy it to change it</span>
+            <span v-if="line?.own && !lead"> · a lead of the crew changes it</span>
+            <span v-else-if="!editable"> · ships with Ewerer: copy it to change it</span>
+            <span v-else-if="!lead"> · export it, and a lead of the crew takes it into the library</span>
             <button v-if="editable && problems.length" class="link" @click="part = 'check'">
               {{ problems.length }} to fill in or mend before it can be saved
             </button>
           </p>
           <div class="bar">
-            <button v-if="editable" class="first" :disabled="!dirty || problems.length > 0" @click="save">Save</button>
+            <button v-if="editable && lead" class="first" :disabled="!dirty || problems.length > 0" @click="save">Save</button>
             <button v-if="done && from && done === draft.id" class="first" @click="back">Use it in the job</button>
             <button v-if="editable" class="plain" :disabled="!profile.canUndo.value" @click="profile.undo">Undo</button>
             <button v-if="editable" class="plain" :disabled="!profile.canRedo.value" @click="profile.redo">Redo</button>
             <button v-if="!fresh" @click="copy">Copy</button>
             <button @click="exportFile">Export</button>
             <ElPopconfirm
-              v-if="line?.own && !fresh"
+              v-if="line?.own && !fresh && lead"
               title="Take it out of the library? Jobs that use it go on, and it can be taken out again."
               confirm-button-text="Put away"
               cancel-button-text="Keep"

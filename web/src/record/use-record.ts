@@ -66,6 +66,10 @@ export function createRecord(id: string, store: RecordStore = usual) {
 
   /** Make events of what was done; they count at once, and are kept before anything is sent. */
   async function add(...made: NewEvent[]): Promise<EventData[]> {
+    if (session.value?.role === 'reader') {
+      failure.value = 'You read in this crew: nothing is recorded.'
+      return []
+    }
     let last = state.value.last
     const whole = made.map((m) => {
       last = moment(last)

@@ -26,19 +26,23 @@ const fetched = () => import('./PickList.vue').then((made) => made.default)
 async function wake(how?: 'focus' | 'open') {
   if (how && take.value !== 'open') take.value = how
   const made = await fetched()
+  if (pressed && how !== 'open') return
   // Somebody who went on meanwhile is not called back.
   if (take.value === 'focus' && box.value !== document.activeElement) take.value = undefined
   list.value = made
 }
 const box = ref<HTMLElement>()
-// A finger's press is one act to the end: what is under it is changed only then.
-let finger = false
-function pointed(event: PointerEvent) {
-  finger = event.pointerType === 'touch'
-  if (!finger) void wake()
+// A press is one act to its end: what is under it is changed only then.
+let pressed = false
+const near = (event: PointerEvent) => void (event.pointerType === 'mouse' && wake())
+const focused = () => void (pressed || wake('focus'))
+function clicked() {
+  pressed = false
+  void wake('open')
 }
-const focused = () => void (finger || wake('focus'))
-onMounted(() => (window.requestIdleCallback ?? window.setTimeout)(() => void fetched().catch(() => undefined)))
+// Its code is fetched when the page has come to rest.
+const AFTER_MS = 1200
+onMounted(() => window.setTimeout(() => void fetched().catch(() => undefined), AFTER_MS))
 </script>
 
 <template>
@@ -56,7 +60,16 @@ onMounted(() => (window.requestIdleCallback ?? window.setTimeout)(() => void fet
     :take="take"
     @pick="(v: Value) => emit('pick', v)"
   />
-  <div v-else class="el-select pick" :class="{ 'is-disabled': disabled }" :data-choices="choices.length" @pointerenter="pointed">
+  <div
+    v-else
+    class="el-select pick"
+    :class="{ 'is-disabled': disabled }"
+    :data-choices="choices.length"
+    @pointerenter="near"
+    @pointerdown="pressed = true"
+    @pointercancel="pressed = false"
+    @click="clicked"
+  >
     <div class="el-select__wrapper drawn" :class="{ 'is-disabled': disabled }">
       <button
         :id="id"
@@ -69,7 +82,6 @@ onMounted(() => (window.requestIdleCallback ?? window.setTimeout)(() => void fet
         :disabled="disabled"
         class="el-select__face"
         @focus="focused"
-        @click="wake('open')"
       >
         <span :class="shown === undefined ? 'none' : ''">{{ shown ?? empty }}</span>
       </button>

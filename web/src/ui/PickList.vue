@@ -20,7 +20,12 @@ const props = defineProps<{
 const value = defineModel<Value | undefined>()
 const emit = defineEmits<{ pick: [value: Value] }>()
 const list = ref<SelectInstance>()
-onMounted(() => props.take && list.value?.focus())
+onMounted(() => {
+  if (!props.take) return
+  list.value?.focus()
+  // The press that made it goes on to open it, once that press has run its course.
+  if (props.take === 'open') window.setTimeout(() => list.value?.$el.querySelector('.el-select__wrapper')?.click())
+})
 </script>
 
 <template>
@@ -35,7 +40,6 @@ onMounted(() => props.take && list.value?.focus())
     :validate-event="false"
     :fit-input-width="!many"
     :persistent="!many"
-    :automatic-dropdown="take === 'open'"
     :data-choices="choices.length"
     @change="(v: Value) => emit('pick', v)"
   >

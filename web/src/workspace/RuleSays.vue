@@ -1,43 +1,15 @@
 <script setup lang="ts">
-// What a rule says: its statement, formula and source, from the server's own register.
-import { useQuery } from '@tanstack/vue-query'
-import { ElPopover } from 'element-plus'
-import 'element-plus/theme-chalk/el-popover.css'
-import 'element-plus/theme-chalk/el-popper.css'
-import { computed, nextTick, ref } from 'vue'
-import { queries } from '../api/queries'
+// The id of a rule. A list of findings is long: what pops up is fetched and made for the one that is pressed.
+import { shallowRef, type Component } from 'vue'
 
-const props = defineProps<{ id: string }>()
-const open = ref(false)
-const asked = ref(false)
-function ask() {
-  asked.value = true
-  void nextTick(() => (open.value = true))
-}
-const rules = useQuery(computed(() => ({ ...queries.rules(), enabled: open.value })))
-const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
+defineProps<{ id: string }>()
+const popover = shallowRef<Component>()
+const ask = async () => (popover.value = (await import('./RulePopover.vue')).default)
 </script>
 
 <template>
-  <!-- A list of findings is long: what pops up is made for the one that is pressed. -->
-  <button v-if="!asked" class="rule link" aria-expanded="false" :aria-label="`What the rule ${id} says`" @click="ask">
-    {{ id }}
-  </button>
-  <ElPopover v-else v-model:visible="open" trigger="click" width="min(340px, 90vw)" placement="bottom-start">
-    <template #reference>
-      <button class="rule link" :aria-expanded="open" :aria-label="`What the rule ${id} says`">{{ id }}</button>
-    </template>
-    <div v-if="rule" class="says" role="note">
-      <p>
-        <b>{{ rule.statement }}</b>
-      </p>
-      <p v-if="rule.formula">
-        <code>{{ rule.formula }}</code>
-      </p>
-      <p class="soft small">{{ rule.source }} · {{ rule.status_words }}</p>
-    </div>
-    <p v-else class="soft">{{ rules.isError.value ? 'Cannot be read now.' : 'Reading' }}</p>
-  </ElPopover>
+  <component :is="popover" v-if="popover" :id="id" />
+  <button v-else class="rule link" aria-expanded="false" :aria-label="`What the rule ${id} says`" @click="ask">{{ id }}</button>
 </template>
 
 <style scoped>
@@ -47,9 +19,5 @@ const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
   min-height: 32px;
   padding: 0;
   font-weight: 400;
-}
-.says p {
-  margin: 4px 0;
-  overflow-wrap: anywhere;
 }
 </style>

@@ -3,7 +3,7 @@ import { computed, defineAsyncComponent, nextTick, onBeforeUnmount, onMounted, r
 import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { theme, otherTheme } from '../ui/theme'
 import { when } from '../ui/figures'
-import { onSignedInAgain } from '../session/use-session'
+import { onSignedInAgain, session } from '../session/use-session'
 import FindingsColumn from './FindingsColumn.vue'
 import SpineNav from './SpineNav.vue'
 import { useQuery } from '@tanstack/vue-query'
@@ -62,6 +62,7 @@ const FindingsDrawer = defineAsyncComponent(() => import('./FindingsDrawer.vue')
 const HelpDialog = defineAsyncComponent(() => import('./HelpDialog.vue'))
 const LeaveDialog = defineAsyncComponent(() => import('./LeaveDialog.vue'))
 const MoreMenu = defineAsyncComponent(() => import('./MoreMenu.vue'))
+const UnreadableJob = defineAsyncComponent(() => import('./UnreadableJob.vue'))
 const PrefsDialog = defineAsyncComponent(() => import('../ui/PrefsDialog.vue'))
 const tour = ref(false)
 const frame = ref<HTMLElement | null>(null)
@@ -149,6 +150,7 @@ function pressed(event: KeyboardEvent) {
     found()
   }
 }
+const reads = computed(() => session.value?.role === 'reader')
 onMounted(() => void job.open())
 const forget = onSignedInAgain(() => {
   void job.save()
@@ -159,7 +161,7 @@ useEventListener(window, 'keydown', pressed)
 useEventListener(window, 'pointerdown', moveOn)
 onBeforeUnmount(() => void job.close())
 onBeforeRouteLeave(async () => {
-  if (job.whatIf.value) {
+  if (job.whatIf.value && !reads.value) {
     leaving.value = true
     return false
   }
@@ -167,6 +169,13 @@ onBeforeRouteLeave(async () => {
   if (job.state.value === 'unsaved') await job.save()
   return true
 })
+// The stage comes first; what was found beside it follows when it is drawn.
+const settled = ref(false)
+watch(
+  () => !job.loading.value && worded.value,
+  (open) => open && window.setTimeout(() => requestAnimationFrame(() => (settled.value = true))),
+  { immediate: true },
+)
 const stageWord = computed(() => stages.value.find((s) => s.name === stage.value)?.word ?? '')
 watch(
   [() => job.document.value?.name, stageWord],
@@ -191,6 +200,7 @@ const SAVE_WORDS: Record<string, string> = {
 }
 const saveText = computed(() => {
   const s = job.state.value
+  if (reads.value) return `revision ${job.revision.value} · you read here`
   if (job.whatIf.value) return 'what-if: nothing is saved'
   return s === 'saved' ? `revision ${job.revision.value} · saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
 })
@@ -258,7 +268,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       >
         Redo
       </button>
-      <button :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
+      <button v-if="!reads" :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
       <button class="plain wide" @click="history = true">History</button>
       <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
       <button
@@ -278,7 +288,10 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <MoreMenu v-if="narrow" :acts="more" />
       <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
     </header>
-    <NoticeBar v-if="job.whatIf.value" kind="whatif">
+    <NoticeBar v-if="reads" kind="whatif">
+      <b>You read in this crew.</b> Change anything to see what it would do: the plan follows, nothing is stored.
+    </NoticeBar>
+    <NoticeBar v-else-if="job.whatIf.value" kind="whatif">
       <b>What-if.</b> Change anything: the plan follows, the job does not. Files and papers to download are of the saved job.
       <button class="plain" @click="whatIfFile">Job file of the what-if</button>
       <button @click="job.leaveWhatIf(true)">Keep the changes</button>
@@ -307,7 +320,8 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <button @click="job.planAgain">Try again</button>
     </NoticeBar>
 
-    <main v-if="job.loadError.value" class="centre" role="alert">
+    <UnreadableJob v-if="job.loadError.value?.status === 422" :problem="job.loadError.value" />
+    <main v-else-if="job.loadError.value" class="centre" role="alert">
       <h1>{{ job.loadError.value.status === 404 ? 'No such job' : job.loadError.value.title }}</h1>
       <p class="lede">{{ job.loadError.value.detail }}</p>
       <p><button @click="job.open">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
@@ -324,7 +338,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <main id="stage" class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
         <component :is="view" :key="stage" @go="go" @symptom="findOut" />
       </main>
-      <aside v-if="!whole" class="column"><FindingsColumn :current="finding" :stage="stage" @go="go" /></aside>
+      <aside v-if="!whole" class="column"><FindingsColumn v-if="settled" :current="finding" :stage="stage" @go="go" /></aside>
     </div>
 
     <FindingsDrawer v-if="shown.drawer" v-model="drawer" :current="finding" :stage="stage" :phone="phone" @go="go" />

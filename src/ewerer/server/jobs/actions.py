@@ -118,8 +118,11 @@ def _save(
 ) -> Job:
     job = Job.objects.get(pk=job_id, crew=crew)
     latest = job.revisions.get(number=job.revision)
-    held = latest.envelope
-    stands = {**held, "document": as_now(held["document"])}
+    try:
+        held = latest.envelope
+        stands = {**held, "document": as_now(held["document"])}
+    except DocumentError:  # damaged: whatever is saved now is whole
+        held, stands = {}, keeping.NOTHING
     if stands != parts.envelope:
         if base_revision != job.revision:
             raise StaleSave(job, latest)
