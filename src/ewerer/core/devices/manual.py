@@ -9,7 +9,6 @@ Sources: the words are common practice of the trade; likeness of texts by RapidF
 
 from __future__ import annotations
 
-import csv
 import io
 import json
 import re
@@ -26,7 +25,7 @@ from pydantic import BaseModel, Field
 from rapidfuzz import fuzz, process
 
 from ..documents import DocumentError, Problem
-from ..documents.parse import MAX_DOCUMENT_BYTES, shortened
+from ..documents.parse import MAX_DOCUMENT_BYTES, read_rows, shortened
 from ..trade.numbers import Mark, read_number
 from ..trade.quantities import QUANTITIES, Quantity
 
@@ -196,9 +195,9 @@ def _cells(lines: list[str]) -> list[list[str]]:
     for sign in ("\t", "|", ";"):
         if sum(sign in line for line in lines) >= max(1, 0.6 * len(lines)):
             trimmed = [line.strip().strip("|") if sign == "|" else line for line in lines]
-            rows = list(csv.reader(trimmed, delimiter=sign, skipinitialspace=True))
+            rows = read_rows("\n".join(trimmed), sign, tight=True)
             return [r for r in rows if not all(re.fullmatch(r"[\s:=-]*", c) for c in r)]
-    rows = list(csv.reader(lines, skipinitialspace=True))
+    rows = read_rows("\n".join(lines), tight=True)
     widths = {len(r) for r in rows}
     if len(widths) == 1 and widths.pop() > 2:
         return rows

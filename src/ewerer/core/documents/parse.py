@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 import re
 from collections.abc import Callable, Iterable
@@ -245,3 +247,16 @@ def parse_document(model: type[D], data: Any) -> D:
         return model.model_validate_json(json.dumps(data))
     except ValidationError as error:
         raise DocumentError(problems_of(model, error)) from None
+
+
+def read_rows(text: str, mark: str = ",", tight: bool = False) -> list[list[str]]:
+    """Return the rows of delimited text, whatever ends its lines; ``tight`` where blanks after a mark do not count.
+
+    Raises :class:`DocumentError` for what is no such text, such as a quote that is never closed over a whole file.
+    """
+    plain = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
+    try:
+        return list(csv.reader(io.StringIO(plain), delimiter=mark, skipinitialspace=tight))
+    except csv.Error as error:
+        expected = "lines of columns with commas, semicolons or tabs between"
+        raise DocumentError([Problem(pointer="", message=f"not a list of lines and columns: {error}", expected=expected)]) from None

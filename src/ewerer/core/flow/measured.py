@@ -6,9 +6,7 @@ doubles are averaged and gaps of up to two hours are bridged by a straight line.
 
 from __future__ import annotations
 
-import csv
 import datetime as dt
-import io
 import itertools
 import re
 import statistics
@@ -16,7 +14,7 @@ from collections.abc import Iterator
 
 from ..documents import DocumentError, Problem
 from ..documents.job import Series
-from ..documents.parse import MAX_DOCUMENT_BYTES
+from ..documents.parse import MAX_DOCUMENT_BYTES, read_rows
 
 STEPS_MIN = (1, 5, 10, 15, 30, 60)
 
@@ -57,7 +55,7 @@ def _rows(text: str) -> tuple[list[str], list[tuple[int, list[str]]], bool]:
     first = next((line for line in lines if line.strip() and not line.startswith("#")), "")
     mark = next((m for m in ("\t", ";") if m in first), ",")
     comma = mark != ","
-    rows = [(i, [c.strip() for c in row]) for i, row in enumerate(csv.reader(io.StringIO(text), delimiter=mark), 1)]
+    rows = [(i, [c.strip() for c in row]) for i, row in enumerate(read_rows(text, mark), 1)]
     rows = [(i, row) for i, row in rows if any(row) and not row[0].startswith("#")]
     if rows and _number(rows[0][1][-1], comma) is None:
         return rows[0][1], rows[1:], comma

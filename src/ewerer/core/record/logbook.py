@@ -11,7 +11,7 @@ from typing import Any
 from ..documents import DocumentError, Problem
 from ..documents.event import LogEntry
 from ..documents.job import Job
-from ..documents.parse import shortened
+from ..documents.parse import read_rows, shortened
 from ..documents.results.run import Due, FaultGroup, Run
 from ..pages.cells import plain_cell
 from ..symptoms.finder import likely
@@ -207,10 +207,7 @@ def _rows(text: str) -> list[list[str]]:
     plain = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
     first = plain.split("\n", 1)[0]
     delimiter = max((";", ",", "\t", "|"), key=first.count)
-    try:
-        return [r for r in csv.reader(io.StringIO(plain), delimiter=delimiter) if any(c.strip() for c in r)]
-    except csv.Error:
-        raise DocumentError([Problem(pointer="", message="not a list of lines and columns", expected="CSV")]) from None
+    return [r for r in read_rows(plain, delimiter) if any(c.strip() for c in r)]
 
 
 def log_csv(log: Iterable[Mapping[str, Any]]) -> bytes:

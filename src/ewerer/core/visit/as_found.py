@@ -6,15 +6,13 @@ lead-acid leaves behind, for thresholds in the wrong order, for values that do n
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from ..devices.codec import canonical_text, decode, factory_shown, same_word, takes
 from ..documents import DocumentError, Problem
 from ..documents.conditions import parse_condition
-from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, shortened
+from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, read_rows, shortened
 from ..documents.profiles import MenuProfile, Preset, Setting
 from ..documents.results.sheet import AgreementRow, FoundValue, Misfit, PresetVerdict, ReadBack
 from ..planning.bank import chemistry_of
@@ -105,8 +103,9 @@ def _pairs(text: str) -> Iterator[tuple[str, str, str]]:
             )
     head = [h.strip().lower() for h in lines[0].split(",")] if lines else []
     if {"setting", "value"} <= set(head):
-        for i, row in enumerate(csv.DictReader(io.StringIO(stripped.replace(lines[0], lines[0].lower(), 1))), 2):
-            name, value = (row.get("setting") or "").strip(), (row.get("value") or "").strip()
+        for i, cells in enumerate(read_rows(stripped)[1:], 2):
+            row = dict(zip(head, cells, strict=False))
+            name, value = row.get("setting", "").strip(), row.get("value", "").strip()
             if name and value:
                 yield f"line {i}", name, value
         return
