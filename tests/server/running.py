@@ -8,11 +8,11 @@ from http.cookiejar import CookieJar
 class Session:
     """A signed-in connection with cookies."""
 
-    def __init__(self, base):
+    def __init__(self, base, name="demo", password="lithium-bank"):
         self.base = base
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
         self.csrf = self.call("GET", "/session")["csrf"]
-        self.csrf = self.call("POST", "/session", {"username": "demo", "password": "lithium-bank"})["csrf"]
+        self.csrf = self.call("POST", "/session", {"username": name, "password": password})["csrf"]
 
     def call(self, method, path, body=None):
         request = urllib.request.Request(

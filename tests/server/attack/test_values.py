@@ -156,6 +156,9 @@ def test_no_pasted_text_breaks_its_reader(client, path):
         rows = [sep.join(rng.choice(cells) for _ in range(rng.randrange(1, 6))) for _ in range(rng.randrange(1, 30))]
         fine(send(client, "POST", path, end.join(rows)[:300_000]), path, n)
     for whole in (
+        "12\n1e308\n5\n",
+        "1\n-1e308\n",
+        "1\n2000001\n",
         "",
         "\r",
         "\n" * 5000,

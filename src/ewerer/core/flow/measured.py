@@ -12,9 +12,11 @@ import re
 import statistics
 from collections.abc import Iterator
 
+from pydantic import ValidationError
+
 from ..documents import DocumentError, Problem
 from ..documents.job import Series
-from ..documents.parse import MAX_DOCUMENT_BYTES, read_rows
+from ..documents.parse import MAX_DOCUMENT_BYTES, problems_of, read_rows
 
 STEPS_MIN = (1, 5, 10, 15, 30, 60)
 
@@ -142,4 +144,7 @@ def _series(step_min: int, values: list[float], start: dt.date | None) -> Series
     if len(values) > MOST:
         raise _refuse(0, f"{len(values)} figures", f"at most {MOST}: a year at steps of 15 minutes")
     made = {"step_min": step_min, "values_w": [round(v, 3) for v in values]}
-    return Series.model_validate(made | ({"start": start.isoformat()} if start else {}))
+    try:
+        return Series.model_validate(made | ({"start": start.isoformat()} if start else {}))
+    except ValidationError as error:
+        raise DocumentError(problems_of(Series, error)) from None
