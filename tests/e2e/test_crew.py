@@ -43,7 +43,7 @@ def test_an_invitation_makes_a_reader_who_plans_and_stores_nothing(signed, base,
     expect(theirs.get_by_role("link", name="New job")).to_have_count(0)
     theirs.goto(f"{base}/jobs/{job}/bank")
     expect(theirs.get_by_role("status").filter(has_text="You read in this crew")).to_be_visible()
-    before = theirs.locator("[data-bank-figures]").inner_text()
+    before = theirs.locator("[data-bank-figures]").text_content()
     lead = theirs.get_by_label(re.compile("^Lead of ")).first
     lead.fill("")
     lead.press_sequentially("9.5")
