@@ -1,7 +1,7 @@
 """Signing in is slowed down where it fails often: for an address, for a name, and over all.
 
-Beside the lock of a name at one address (five failures, five minutes). A stranger cannot lock a person out: whoever signed in
-from an address before is only held to what fails at that address.
+Beside the lock of a name at one address (five failures, five minutes). A stranger cannot lock a person out: whoever is signed in
+from an address already is only held to that lock there.
 """
 
 from __future__ import annotations
@@ -48,9 +48,12 @@ def failed(name: str, address: str) -> None:
 
 def refuses(name: str, address: str) -> bool:
     """Return whether a sign-in is not even tried now."""
-    if _count("address", address) >= AT_ADDRESS:
-        return True
-    if _count("name", name.casefold()[:150]) < FOR_NAME and _count("all", "") < OVER_ALL:
+    many = (
+        _count("address", address) >= AT_ADDRESS
+        or _count("name", name.casefold()[:150]) >= FOR_NAME
+        or _count("all", "") >= OVER_ALL
+    )
+    if not many:
         return False
     return not SignIn.objects.filter(user__username__iexact=name[:150], address=address).exists()
 

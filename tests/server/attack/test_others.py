@@ -1,0 +1,107 @@
+"""One cannot stop the others: while somebody floods the server, another person's request answers within a second."""
+
+import contextlib
+import json
+import os
+import threading
+import time
+import urllib.error
+import urllib.request
+
+import pytest
+from bench.server import server
+
+from tests.jobs import SKERRY, changed
+from tests.server.running import Session
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture(scope="module")
+def base(tmp_path_factory):
+    with server(tmp_path_factory.mktemp("flooded")) as (_, address):
+        Session(address)  # demo is signed in from here before anything begins
+        yield address
+
+
+@contextlib.contextmanager
+def flood(act, threads):
+    """Let several threads do something again and again; yields how often it was answered, by status."""
+    over, answers = threading.Event(), {}
+
+    def carry_on(n):
+        while not over.is_set():
+            with contextlib.suppress(OSError):
+                status = act(n)
+                answers[status] = answers.get(status, 0) + 1
+
+    held = [threading.Thread(target=carry_on, args=(n,), daemon=True) for n in range(threads)]
+    for t in held:
+        t.start()
+    time.sleep(1.5)
+    try:
+        yield answers
+    finally:
+        over.set()
+        for t in held:
+            t.join(30)
+
+
+def asked(base, path, body, headers):
+    request = urllib.request.Request(base + path, json.dumps(body).encode(), {"Content-Type": "application/json", **headers})
+    try:
+        return urllib.request.urlopen(request, timeout=30).status
+    except urllib.error.HTTPError as error:
+        error.read()
+        return error.code
+
+
+def slowest(session, times=8):
+    took = []
+    for _ in range(times):
+        began = time.perf_counter()
+        session.call("GET", "/jobs?limit=20")
+        took.append(time.perf_counter() - began)
+        time.sleep(0.1)
+    return max(took)
+
+
+def test_a_flood_of_sign_ins(base):
+    other = Session(base, "other")
+    answer = urllib.request.urlopen(base + "/api/session", timeout=30)
+    token = json.load(answer)["csrf"]
+    cookie = answer.headers["Set-Cookie"].split(";")[0]
+    headers = {"X-CSRFToken": token, "Cookie": cookie, "Referer": base}
+
+    def guess(n):
+        return asked(base, "/api/session", {"username": f"guest-{n}", "password": "guess-after-guess"}, headers)
+
+    with flood(guess, 60) as answers:
+        took = slowest(other)
+    assert took < 1.0, (took, answers)
+    assert set(answers) <= {401, 429} and 429 in answers, answers
+    assert Session(base).csrf, "who is signed in from this address already is let in"
+
+
+def test_a_flood_of_large_saves_and_long_work(base):
+    other = Session(base, "other")
+    demo = [Session(base) for _ in range(4)] if not os.environ.get("EWERER_QUICK") else [Session(base)]
+    year = [float(300 + i % 700) for i in range(35_040)]
+    jobs = [s.call("POST", "/jobs", changed(SKERRY))["id"] for s in demo]
+    revisions = [1] * len(demo)
+
+    def save(n):
+        flow = {"step_min": 15, "start": "2025-01-01", "values_w": [*year[:-1], float(revisions[n] % 1000)]}
+        made = demo[n].call(
+            "PUT", f"/jobs/{jobs[n]}", {"base_revision": revisions[n], "document": changed(SKERRY, flow__load=flow)}
+        )
+        revisions[n] = made["revision"]
+        return 200
+
+    with contextlib.suppress(urllib.error.HTTPError):  # as much as the crew may have waiting
+        for _ in range(9):
+            demo[0].call("POST", "/work", {"kind": "gentlest", "document": changed(SKERRY), "days": 365})
+    with flood(save, len(demo)) as answers:
+        took = slowest(other)
+    assert took < 1.0, (took, answers)
+    assert answers.get(200, 0) >= 2, answers
