@@ -4,6 +4,7 @@ import json
 from datetime import timedelta
 
 import pytest
+from django.contrib.sessions.models import Session
 from django.db import DatabaseError, transaction
 from django.test import Client
 from django.utils import timezone
@@ -165,6 +166,18 @@ def test_sessions_are_seen_and_ended_elsewhere(mine):
     assert who(here)["signed_in"] and not who(there)["signed_in"]
     send(here, "DELETE", "/session")
     assert not SignIn.objects.exists()
+
+
+def test_the_end_of_a_session_is_told_and_put_off():
+    person("kim", "Ours", "reader")
+    here, _ = signed_in("kim", "a-long-password")
+    soon = timezone.now() + timedelta(minutes=4)
+    Session.objects.update(expire_date=soon)
+    assert who(here)["until"][:19] == soon.isoformat()[:19]
+    assert post(here, "/session/stay", {}).json()["until"] > (timezone.now() + timedelta(days=13)).isoformat()
+    assert who(here)["until"] > (timezone.now() + timedelta(days=13)).isoformat()
+    Session.objects.update(expire_date=timezone.now() - timedelta(seconds=1))
+    assert not who(here)["signed_in"]
 
 
 def test_a_stranger_locks_nobody_out():

@@ -117,7 +117,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
         "crew": who.crew.name if who else "",
         "role": who.role if who else None,
         "crews": [{"id": m.crew_id, "name": m.crew.name, "role": m.role} for m in crews],
-        "until": request.session.get_expiry_date() if signed_in else None,
+        "until": sessions.ends_at(request) if signed_in else None,
         "csrf": get_token(request),
         "version": __version__,
         "preferences": who.member.preferences or None if who else None,
@@ -245,7 +245,7 @@ def join(request: HttpRequest, token: str, body: JoinIn) -> HttpResponse | dict[
 @router.post("/stay", response={200: SessionOut, **REFUSALS})
 def stay(request: HttpRequest) -> dict[str, Any]:
     """Begin the time of the session anew."""
-    request.session.modified = True
+    request.session.save()
     return _session(request)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.contrib.auth.models import User
 from django.contrib.sessions.models import Session
 from django.db.models import QuerySet
@@ -21,6 +23,11 @@ def began(request: HttpRequest, user: User) -> None:
     SignIn.objects.update_or_create(
         session=request.session.session_key, defaults={"user": user, "address": address_of(request), "agent": agent}
     )
+
+
+def ends_at(request: HttpRequest) -> datetime | None:
+    """Return when the session of a request ends by itself: what is stored counts, not what it would be if it began now."""
+    return Session.objects.filter(session_key=request.session.session_key).values_list("expire_date", flat=True).first()
 
 
 def of(user: User) -> QuerySet[SignIn]:
