@@ -8,6 +8,7 @@ import pytest
 from django.test import Client
 
 from ewerer.core.documents import fields as words
+from ewerer.server import throttle
 from tests.jobs import LARCH, SKERRY, changed, data
 from tests.server.asking import person, post, put
 
@@ -229,3 +230,35 @@ def test_every_field_with_words_is_reached():
         p.pointer for at in places(full()) if at and (p := words.field_at("/" + "/".join(map(str, at)))) is not None
     }  # fmt: skip
     assert len(seen) > len(known) * 0.25
+
+
+def test_no_text_breaks_the_door(client):
+    throttle.forget()
+    token = post(client, "/crew/invitations", {"role": "reader"}).json()["token"]
+    stranger = Client(raise_request_exception=False)
+    for text in TEXTS:
+        for path, body in (
+            ("/session", {"username": text, "password": "guess"}),
+            ("/session", {"username": "ann", "password": text}),
+            (f"/session/invitations/{token}", {"username": text, "password": "otter lamp fern quarry"}),
+            (f"/session/invitations/{token}", {"username": "lee", "password": text[:7]}),
+        ):
+            fine(send(stranger, "POST", path, json.dumps(body)), path, text[:20])
+            throttle.forget()
+            if not stranger.get("/api/session").json()["signed_in"]:
+                continue
+            assert body["username"].isprintable(), "a name that can be shown"
+            stranger = Client(raise_request_exception=False)
+            token = post(client, "/crew/invitations", {"role": "reader"}).json()["token"]
+        fine(send(client, "POST", "/crew/invitations", json.dumps({"role": "member", "note": text})), text[:20])
+        fine(send(client, "POST", "/session/password", json.dumps({"old": text, "new": text})), text[:20])
+        throttle.forget()
+    for path in ("/crew/trail", "/crew/invitations", "/crew/people", "/session/sign-ins"):
+        fine(client.get("/api" + path))
+        assert client.get("/api" + path).status_code == 200
+    for raw in ("-1", "1e308", "true", "null", '"7"', "1.5", "9" * 40):
+        fine(send(client, "PUT", "/crew/keeping", f'{{"keep_revisions": {raw}}}'), raw)
+        fine(send(client, "PUT", "/session/crew", f'{{"id": {raw}}}'), raw)
+        for path in (f"/jobs?limit={raw}", f"/crew/people/{raw}", "/crew/trail?offset=" + raw):
+            fine(client.get("/api" + path.replace('"', "%22")), path)
+    assert client.get("/api/session").json()["signed_in"]

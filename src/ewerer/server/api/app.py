@@ -76,6 +76,11 @@ def _invalid(request: HttpRequest, error: Refused) -> HttpResponse:
     return refused(DocumentError(error.problems))
 
 
+@api.exception_handler(OverflowError)
+def _too_large(request: HttpRequest, error: OverflowError) -> HttpResponse:
+    return refused(DocumentError([Problem(pointer="", message="a number is too large", expected="at most 9007199254740991")]))
+
+
 @api.exception_handler(Spent)
 def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
     return problem(

@@ -80,7 +80,7 @@ class PasswordIn(Asked):
 class CrewIn(Asked):
     """Which of one's crews is to be at work."""
 
-    id: int
+    id: int = Field(ge=1, le=2**53 - 1)
 
 
 class SignInOut(Schema):
