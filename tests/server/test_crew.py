@@ -85,7 +85,9 @@ def test_an_old_or_withdrawn_invitation_leads_nowhere(mine):
 
 def test_a_person_works_in_several_crews_and_sees_one_at_a_time(mine, theirs, job):
     token = post(theirs, "/crew/invitations", {"role": "reader"}).json()["token"]
+    assert send(mine, "PUT", "/session/preferences", {"temperature": "F"}).status_code == 200
     assert post(mine, f"/session/invitations/{token}", {}).json()["crew"] == "Theirs"
+    assert who(mine)["preferences"]["temperature"] == "F", "how a person likes figures goes with them"
     assert who(mine)["role"] == "reader" and items(mine, "/jobs") == []
     assert_problem(mine.get(f"/api/jobs/{job}"), 404)
     assert_problem(post(mine, "/jobs", data(SKERRY)), 403)

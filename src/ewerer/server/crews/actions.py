@@ -120,7 +120,8 @@ def join(token: str, user: User | None, name: str = "", password: str = "") -> M
         made.set_password(password)
         made.save()
         user = made
-    member, _ = Member.objects.get_or_create(user=user, crew=invited.crew, defaults={"role": invited.role})
+    likes = Member.objects.filter(user=user).values_list("preferences", flat=True).first() or {}
+    member, _ = Member.objects.get_or_create(user=user, crew=invited.crew, defaults={"role": invited.role, "preferences": likes})
     invited.used_by = user
     invited.save(update_fields=["used_by"])
     return member
