@@ -39,7 +39,11 @@ def test_a_request_is_one_line_of_json_with_its_id(mine, lines):
 def test_nothing_typed_stands_in_the_log(mine, lines):
     post(mine, "/jobs", data(SKERRY) | {"name": "Secret Cove"})
     Client().post("/api/session", json.dumps({"username": "ann", "password": "hunter2-hunter2"}), content_type="application/json")
-    assert "Secret Cove" not in "".join(lines) and "hunter2" not in "".join(lines) and len(lines) == 2
+    assert (
+        "Secret Cove" not in "".join(lines)
+        and "hunter2" not in "".join(lines)
+        and len([x for x in lines if json.loads(x)["what"] == "request"]) == 2
+    )
 
 
 def test_every_error_carries_the_id_of_its_line(mine, lines):
@@ -87,3 +91,32 @@ def test_an_empty_secret_key_is_made_anew_and_kept(tmp_path, monkeypatch):
     assert second != first and base.secret_key() == second
     assert oct((tmp_path / "data" / "secret-key").stat().st_mode)[-3:] == "600"
     assert [p.name for p in (tmp_path / "data").iterdir()] == ["secret-key"]
+
+
+def test_figures_of_requests_are_told_only_where_they_are_asked_for(mine, monkeypatch):
+    assert Client().get("/metrics").status_code == 404
+    monkeypatch.setenv("EWERER_METRICS", "1")
+
+    def figures():
+        told = Client().get("/metrics")
+        assert told["Content-Type"].startswith("text/plain; version=0.0.4")
+        rows = [r for r in told.content.decode().splitlines() if not r.startswith("#")]
+        return {name: float(value) for name, _, value in (r.rpartition(" ") for r in rows)}
+
+    line = 'ewerer_requests_total{method="GET",route="/api/jobs",status="200"}'
+    before = figures()
+    for _ in range(3):
+        mine.get("/api/jobs?words=Secret+Cove")
+    after = figures()
+    assert after[line] - before.get(line, 0) == 3
+    assert after["ewerer_request_seconds_count"] - before["ewerer_request_seconds_count"] == 3
+    bounds = [v for k, v in after.items() if k.startswith("ewerer_request_seconds_bucket")]
+    assert bounds == sorted(bounds) and bounds[-1] == after["ewerer_request_seconds_count"]
+    assert "Secret" not in str(after)
+
+
+def test_what_stands_in_the_trail_is_a_line_of_the_log_too(mine, lines):
+    id = post(mine, "/jobs", data(SKERRY)).json()["id"]
+    mine.get(f"/api/jobs/{id}/export")
+    told = [json.loads(x) for x in lines]
+    assert [(t["who"], t["deed"]) for t in told if t["what"] == "deed"] == [("ann", "export")]

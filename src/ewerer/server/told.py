@@ -19,6 +19,8 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 
+from .metrics import count
+
 LOG = logging.getLogger("ewerer.requests")
 
 
@@ -76,13 +78,15 @@ class Told:
         match = getattr(request, "resolver_match", None)
         # Who asked, where the request had to find that out; a line of log is no reason to ask the database.
         user = getattr(request, "_cached_user", None)
+        route = f"/{match.route}" if match else ""
+        count(request.method or "", route, response.status_code, seconds)
         LOG.info(
             "request",
             extra={
                 "told": {
                     "request": id,
                     "method": request.method,
-                    "route": f"/{match.route}" if match else request.path[:120],
+                    "route": route or request.path[:120],
                     "status": response.status_code,
                     "ms": round(seconds * 1000, 1),
                     "person": getattr(user, "pk", None),

@@ -4,7 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from . import health
+from . import health, metrics
 from .api import api
 from .problems import problem
 from .settings.base import STATIC_ROOT
@@ -42,8 +42,9 @@ urlpatterns = [
     path("api/", api.urls),
     path("health", health.alive),
     path("health/ready", health.ready),
+    path("metrics", metrics.page),
     path("sw.js", service_worker),
     re_path(r"^api/", nothing),
     re_path(r"^static/", nothing),
-    re_path(r"^(?!api/|static/|health).*$", front_end),
+    re_path(r"^(?!api/|static/|health|metrics$).*$", front_end),
 ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 import secrets
 from datetime import timedelta
 
@@ -17,6 +18,7 @@ from ..writing import writes
 from .models import Crew, Deed, Invitation, Member
 from .roles import Role
 
+LOG = logging.getLogger("ewerer.requests")
 INVITED_FOR = timedelta(days=7)
 MOST_INVITATIONS = 50
 MOST_PEOPLE = 500
@@ -31,6 +33,7 @@ def _refused(pointer: str, message: str, expected: str) -> DocumentError:
 def note(crew: Crew | None, who: str, what: str, about: str = "", address: str = "") -> None:
     """Add a line to a crew's trail; None for what belongs to no crew."""
     _note(crew, who[:150], what, about[:200], address[:45])
+    LOG.info("deed", extra={"told": {"crew": crew.pk if crew else None, "who": who[:150], "deed": what, "address": address[:45]}})
 
 
 @writes

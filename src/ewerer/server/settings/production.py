@@ -8,7 +8,7 @@ from .base import ALLOWED_HOSTS, secret_key
 SECRET_KEY = secret_key()
 if os.environ.get("EWERER_PLAIN_HTTP") != "1":
     SECURE_SSL_REDIRECT = True
-    SECURE_REDIRECT_EXEMPT = [r"^health"]  # asked from beside the server, not through the proxy
+    SECURE_REDIRECT_EXEMPT = [r"^health", r"^metrics$"]  # asked from beside the server, not through the proxy
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
     SECURE_HSTS_SECONDS = 31_536_000
     SECURE_HSTS_INCLUDE_SUBDOMAINS = True
