@@ -118,18 +118,3 @@ def test_an_empty_key_is_said(data):
 def test_a_port_that_is_none(port):
     told = ewerer("serve", f"--port={port}")
     assert told.returncode == 2 and "1 to 65535" in told.stderr
-
-
-def test_an_update_keeps_what_was_before(data):
-    """A database that lacks the last step: the start makes a copy first, and the copy lacks it too."""
-    from bench.server import server
-
-    change(data, "DELETE FROM django_migrations WHERE app = 'crews' AND name = '0002_preferences'")
-    change(data, "ALTER TABLE crews_member DROP COLUMN preferences")
-    with server(data):
-        (kept,) = data.glob("before-update-*.sqlite3")
-        with contextlib.closing(sqlite3.connect(kept)) as held:
-            assert not any(c[1] == "preferences" for c in held.execute("PRAGMA table_info(crews_member)"))
-    with contextlib.closing(sqlite3.connect(data / "ewerer.sqlite3")) as held:
-        assert any(c[1] == "preferences" for c in held.execute("PRAGMA table_info(crews_member)"))
-        assert held.execute("SELECT name FROM jobs_job WHERE name = 'Tern'").fetchone() == ("Tern",)
