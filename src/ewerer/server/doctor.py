@@ -88,7 +88,7 @@ def _read_job(held: sqlite3.Connection, job: str) -> object:
             k: held.execute("SELECT body FROM jobs_series WHERE key = ?", (k,)).fetchone() for k in envelope["series"].values()
         }
         data = keeping.joined(envelope, {k: row[0] for k, row in bodies.items() if row})
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
+    except keeping.DAMAGED as error:
         raise DocumentError(
             [Problem(pointer="", message=f"it cannot be put together: {error}", expected="a whole revision")]
         ) from None

@@ -22,7 +22,7 @@ MOST_ANONYMOUS_BYTES = 20_000
 """Largest body of somebody who brings no session: a sign-in."""
 WHOLE_S, IDLE_S = 60.0, 10.0
 """Longest a body may take, and longest between two parts of it."""
-AT_THE_DOOR = ("/api/session", "/api/session/password", "/api/session/invitations/")
+AT_THE_DOOR = "/api/session"
 MOST_HASHING, MOST_AT_THE_DOOR = 2, 60
 """Passwords that are tried at one time, and most that wait for it: hashing is slow on purpose, and must not take every worker."""
 MOST_WAITING = 400

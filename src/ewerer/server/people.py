@@ -21,6 +21,8 @@ class Person:
     user: User
     crew: Crew
     member: Member
+    places: tuple[Member, ...]
+    """All crews that the person works in."""
 
     @property
     def role(self) -> Role:
@@ -30,18 +32,20 @@ class Person:
 
 def person_of(request: HttpRequest) -> Person | None:
     """Return who is asking, None for nobody or for a person without a crew; looked up once for a request."""
-    held: Person | bool | None = getattr(request, "_person", False)
-    if not isinstance(held, bool):
-        return held
-    found = None
+    if not hasattr(request, "_person"):
+        request._person = _person(request)  # type: ignore[attr-defined]
+    held: Person | None = request._person  # type: ignore[attr-defined]
+    return held
+
+
+def _person(request: HttpRequest) -> Person | None:
     user = request.user
-    if isinstance(user, User):
-        members = list(Member.objects.select_related("crew").filter(user=user))
-        wanted = request.session.get(CREW)
-        member = next((m for m in members if m.crew_id == wanted), members[0] if members else None)
-        found = Person(user, member.crew, member) if member else None
-    request._person = found  # type: ignore[attr-defined]
-    return found
+    places = tuple(Member.objects.select_related("crew").filter(user=user)) if isinstance(user, User) else ()
+    if not isinstance(user, User) or not places:
+        return None
+    wanted = request.session.get(CREW)
+    member = next((m for m in places if m.crew_id == wanted), places[0])
+    return Person(user, member.crew, member, places)
 
 
 def forget_person(request: HttpRequest) -> None:

@@ -40,20 +40,20 @@ def _count(kind: str, key: str, add: bool = False) -> int:
         return len(times)
 
 
+def _held_to(name: str, address: str) -> tuple[tuple[str, str, int], ...]:
+    """Return what a sign-in counts for, each with the most failures of it."""
+    return ("address", address, AT_ADDRESS), ("name", name.casefold()[:150], FOR_NAME), ("all", "", OVER_ALL)
+
+
 def failed(name: str, address: str) -> None:
     """Note a sign-in that failed."""
-    for kind, key in (("address", address), ("name", name.casefold()[:150]), ("all", "")):
+    for kind, key, _ in _held_to(name, address):
         _count(kind, key, add=True)
 
 
 def refuses(name: str, address: str) -> bool:
     """Return whether a sign-in is not even tried now."""
-    many = (
-        _count("address", address) >= AT_ADDRESS
-        or _count("name", name.casefold()[:150]) >= FOR_NAME
-        or _count("all", "") >= OVER_ALL
-    )
-    if not many:
+    if all(_count(kind, key) < most for kind, key, most in _held_to(name, address)):
         return False
     return not SignIn.objects.filter(user__username__iexact=name[:150], address=address).exists()
 

@@ -16,6 +16,11 @@ export class ApiProblem extends Error {
   ) {
     super(detail || title)
   }
+  /** What is wrong, and what would be right, in one sentence or two. */
+  get inWords(): string {
+    const first = this.problems[0]
+    return first ? `${first.message}; right would be ${first.expected}.` : `${this.title}. ${this.detail}`
+  }
   /** The server was not reached at all. */
   get offline(): boolean {
     return this.status === 0

@@ -40,8 +40,7 @@ async function act(where: string, what: () => Promise<unknown>, done = '') {
     said.value = done
   } catch (error) {
     if (!(error instanceof ApiProblem)) throw error
-    const first = error.problems[0]
-    failures[where] = first ? `${first.message}; right would be ${first.expected}.` : `${error.title}. ${error.detail}`
+    failures[where] = error.inWords
   } finally {
     busy.value = false
     await client.invalidateQueries({ queryKey: ['account'] })

@@ -33,8 +33,7 @@ async function join() {
     await router.replace('/')
   } catch (error) {
     if (!(error instanceof ApiProblem)) throw error
-    const first = error.problems[0]
-    failure.value = first ? `${first.message}; right would be ${first.expected}.` : `${error.title}. ${error.detail}`
+    failure.value = error.inWords
     if (error.status === 404) none.value = true
   } finally {
     busy.value = false

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..trade.steps import figure
-from .fields import FieldWords, field_at, fields
+from .fields import FieldWords, field_at
+from .parse import pointer_of
 
 GONE = object()
 LONGEST = 80
@@ -36,13 +37,13 @@ def _named(rows: list[Any]) -> dict[str, Any] | None:
 
 
 def _walk(before: Any, after: Any, at: str, words: tuple[str, ...]) -> Iterator[tuple[str, tuple[str, ...], Any, Any]]:
-    if type(before) is type(after) and before == after:
+    if before == after and isinstance(before, bool) == isinstance(after, bool):
         return
     if isinstance(before, dict) and isinstance(after, dict):
         for key in dict.fromkeys([*before, *after]):
             one, other = before.get(key, GONE), after.get(key, GONE)
-            held = f"{at}/{key.replace('~', '~0').replace('/', '~1')}"
-            known = fields().get(_pattern(held))
+            held = at + pointer_of([key])
+            known = _words(held)
             yield from _walk(one, other, held, (*words, known.label if known else key))
         return
     if isinstance(before, list) and isinstance(after, list):
@@ -56,20 +57,13 @@ def _walk(before: Any, after: Any, at: str, words: tuple[str, ...]) -> Iterator[
             for i, (one, other) in enumerate(zip(before, after, strict=True)):
                 yield from _walk(one, other, f"{at}/{i}", (*words, str(i + 1)))
             return
-    if (
-        isinstance(before, int | float)
-        and isinstance(after, int | float)
-        and before == after
-        and bool not in (type(before), type(after))
-    ):
-        return
     yield at, words, before, after
 
 
-def _pattern(pointer: str) -> str:
-    """Return the key of a pointer in the table of fields, or the pointer itself."""
+def _words(pointer: str) -> FieldWords | None:
+    """Return the words of the field at a pointer, None where it has none of its own."""
     found = field_at(pointer)
-    return found.pointer if found is not None and found.pointer.count("/") == pointer.count("/") else pointer
+    return found if found is not None and found.pointer.count("/") == pointer.count("/") else None
 
 
 def said(value: Any, words: FieldWords | None) -> str:
@@ -98,7 +92,7 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Differenc
     """
     out = []
     for pointer, words, one, other in _walk(before, after, "", ()):
-        known = fields().get(_pattern(pointer))
+        known = _words(pointer)
         number = any(isinstance(v, int | float) and not isinstance(v, bool) for v in (one, other))
         unit = known.unit if known and number and not known.choices else ""
         out.append(Difference(pointer, ", ".join(words) or "the whole job", unit, said(one, known), said(other, known)))

@@ -204,10 +204,9 @@ def header_of(text: str) -> tuple[list[str], dict[str, str]]:
 
 
 def _rows(text: str) -> list[list[str]]:
-    plain = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
-    first = plain.split("\n", 1)[0]
+    first = text.replace("\r", "\n").split("\n", 1)[0]
     delimiter = max((";", ",", "\t", "|"), key=first.count)
-    return [r for r in read_rows(plain, delimiter) if any(c.strip() for c in r)]
+    return [r for r in read_rows(text, delimiter) if any(c.strip() for c in r)]
 
 
 def log_csv(log: Iterable[Mapping[str, Any]]) -> bytes:

@@ -102,10 +102,9 @@ def read_crew(request: HttpRequest) -> dict[str, Any]:
 @router.put("/keeping", response={200: CrewOut, **REFUSALS})
 def set_keeping(request: HttpRequest, asked: KeepingIn) -> dict[str, Any]:
     """Set how many of the newest revisions of each job are kept. Older ones go within a day; those of a handover stay."""
-    who = person(request)
-    actions.keep_revisions(who.crew, asked.keep_revisions)
+    actions.keep_revisions(crew_of(request), asked.keep_revisions)
     note(request, "keeping", f"{asked.keep_revisions or 'all'} revisions of a job")
-    return {"name": who.crew.name, "role": who.role, "keep_revisions": asked.keep_revisions}
+    return read_crew(request)
 
 
 @router.get("/people", response={200: Page[PersonOut], **REFUSALS})

@@ -95,10 +95,7 @@ def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]
             document, library, asked.days, record=False, as_found=asked.as_found, told=piece.told
         ).model_dump_json()
 
-    try:
-        return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
-    except work.TooMuch as error:
-        raise work.full(error) from None
+    return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
 
 
 def _found(request: HttpRequest, id: str) -> work.Work:

@@ -22,7 +22,7 @@ from ..crews.roles import Role
 from ..people import CREW, forget_person, person_of
 from ..problems import problem
 from ..proxies import address_of
-from .shapes import REFUSALS, Asked, Page, PageQuery, ProblemDetails, paged, person
+from .shapes import REFUSALS, Asked, Page, PageQuery, ProblemDetails, note, paged, person
 
 router = Router(tags=["session"])
 AT_THE_DOOR = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails, 429: ProblemDetails}
@@ -110,13 +110,12 @@ class JoinIn(Asked):
 def _session(request: HttpRequest) -> dict[str, Any]:
     who = person_of(request)
     signed_in = request.user.is_authenticated
-    crews = Member.objects.select_related("crew").filter(user=request.user) if isinstance(request.user, User) else []
     return {
         "signed_in": signed_in,
         "user": request.user.get_username(),
         "crew": who.crew.name if who else "",
         "role": who.role if who else None,
-        "crews": [{"id": m.crew_id, "name": m.crew.name, "role": m.role} for m in crews],
+        "crews": [{"id": m.crew_id, "name": m.crew.name, "role": m.role} for m in (who.places if who else ())],
         "until": sessions.ends_at(request) if signed_in else None,
         "csrf": get_token(request),
         "version": __version__,
@@ -153,9 +152,8 @@ def sign_in(request: HttpRequest, body: Credentials) -> Any:
             actions.note(known.crew, body.username, "sign-in failed", "", address)
         return problem(401, "Name or password is wrong", "Check both; capitals count.")
     _begin(request, user)
-    who = person_of(request)
-    if who is not None:
-        actions.note(who.crew, user.get_username(), "sign-in", "", address)
+    if person_of(request) is not None:
+        note(request, "sign-in")
     return _session(request)
 
 
@@ -192,7 +190,7 @@ def change_password(request: HttpRequest, body: PasswordIn) -> Any:
     sessions.end_others(request, user)
     update_session_auth_hash(request, user)
     sessions.began(request, user)
-    actions.note(person(request).crew, user.get_username(), "password changed", "", address)
+    note(request, "password changed")
     return _session(request)
 
 
@@ -209,9 +207,8 @@ def list_sign_ins(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 @router.delete("/sign-ins", response={200: SessionOut, **REFUSALS})
 def sign_out_elsewhere(request: HttpRequest) -> dict[str, Any]:
     """End all of one's sessions but this one."""
-    who = person(request)
-    sessions.end_others(request, who.user)
-    actions.note(who.crew, who.user.get_username(), "signed out elsewhere", "", address_of(request))
+    sessions.end_others(request, person(request).user)
+    note(request, "signed out elsewhere")
     return _session(request)
 
 
@@ -238,7 +235,7 @@ def join(request: HttpRequest, token: str, body: JoinIn) -> HttpResponse | dict[
         _begin(request, member.user)
     request.session[CREW] = member.crew_id
     forget_person(request)
-    actions.note(member.crew, member.user.username, "joined", f"as {member.role}", address_of(request))
+    note(request, "joined", f"as {member.role}")
     return _session(request)
 
 

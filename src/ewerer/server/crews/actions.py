@@ -10,7 +10,6 @@ from datetime import timedelta
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.db.models import QuerySet
 from django.utils import timezone
 
 from ...core.documents import DocumentError, Problem
@@ -30,15 +29,11 @@ def _refused(pointer: str, message: str, expected: str) -> DocumentError:
     return DocumentError([Problem(pointer=pointer, message=message, expected=expected)])
 
 
-def note(crew: Crew | None, who: str, what: str, about: str = "", address: str = "") -> None:
-    """Add a line to a crew's trail; None for what belongs to no crew."""
-    _note(crew, who[:150], what, about[:200], address[:45])
-    LOG.info("deed", extra={"told": {"crew": crew.pk if crew else None, "who": who[:150], "deed": what, "address": address[:45]}})
-
-
 @writes
-def _note(crew: Crew | None, who: str, what: str, about: str, address: str) -> None:
-    Deed.objects.create(crew=crew, who=who, what=what, about=about, address=address)
+def note(crew: Crew, who: str, what: str, about: str = "", address: str = "") -> None:
+    """Add a line to a crew's trail, and to the log."""
+    deed = Deed.objects.create(crew=crew, who=who[:150], what=what, about=about[:200], address=address[:45])
+    LOG.info("deed", extra={"told": {"crew": crew.pk, "who": deed.who, "deed": what, "address": deed.address}})
 
 
 def check_password(password: str, user: User | None, pointer: str) -> None:
@@ -49,16 +44,18 @@ def check_password(password: str, user: User | None, pointer: str) -> None:
         raise _refused(pointer, " ".join(error.messages), "a longer one, such as four words that do not belong together") from None
 
 
-def _leads(crew: Crew) -> QuerySet[Member]:
-    return crew.members.filter(role=Role.LEAD)
+def _member(crew: Crew, member_id: int, stays_lead: bool, pointer: str) -> Member:
+    """Return a person of the crew; raise where it would be left without a lead."""
+    member = crew.members.select_related("user").get(pk=member_id)
+    if not stays_lead and member.role == Role.LEAD and crew.members.filter(role=Role.LEAD).count() == 1:
+        raise _refused(pointer, "this is the last lead of the crew", "make somebody else a lead first")
+    return member
 
 
 @writes
 def set_role(crew: Crew, member_id: int, role: Role) -> Member:
     """Give a person of the crew a role. The last lead stays one."""
-    member = crew.members.select_related("user").get(pk=member_id)
-    if member.role == Role.LEAD and role != Role.LEAD and _leads(crew).count() == 1:
-        raise _refused("/role", "this is the last lead of the crew", "make somebody else a lead first")
+    member = _member(crew, member_id, role == Role.LEAD, "/role")
     member.role = role
     member.save(update_fields=["role"])
     return member
@@ -67,9 +64,7 @@ def set_role(crew: Crew, member_id: int, role: Role) -> Member:
 @writes
 def leave(crew: Crew, member_id: int) -> Member:
     """Take a person out of the crew; what they did stays. The last lead stays in it."""
-    member = crew.members.select_related("user").get(pk=member_id)
-    if member.role == Role.LEAD and _leads(crew).count() == 1:
-        raise _refused("", "this is the last lead of the crew", "make somebody else a lead first")
+    member = _member(crew, member_id, False, "")
     member.delete()
     return member
 
@@ -77,7 +72,8 @@ def leave(crew: Crew, member_id: int) -> Member:
 @writes
 def keep_revisions(crew: Crew, newest: int) -> None:
     """Set how many of the newest revisions of each job are kept; 0 keeps all."""
-    Crew.objects.filter(pk=crew.pk).update(keep_revisions=newest)
+    crew.keep_revisions = newest
+    crew.save(update_fields=["keep_revisions"])
 
 
 def _hash(token: str) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-import zlib
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
@@ -73,7 +72,7 @@ def _write(job: Job, parts: _Parted, summary: dict[str, Any], before: keeping.En
     job.save()
     if parts.bodies:
         known = set(Series.objects.filter(key__in=parts.bodies).values_list("key", flat=True))
-        Series.objects.bulk_create([Series(key=k, body=zlib.compress(b, 6)) for k, b in parts.bodies.items() if k not in known])
+        Series.objects.bulk_create([Series(key=k, body=keeping.compressed(b)) for k, b in parts.bodies.items() if k not in known])
     whole = not follows or job.revision % keeping.EVERY == 1
     return Revision.objects.create(
         job=job,
@@ -194,17 +193,13 @@ def delete_later(job_id: uuid.UUID, crew: Crew) -> Job:
     return job
 
 
-def thin(job_id: uuid.UUID, keep: int, protected: Collection[int]) -> int:
-    """Let the oldest revisions of a job go but for the newest ``keep`` and the protected; return how many went."""
-    return _thin(job_id, keep, protected) if keep > 0 else 0
-
-
 @writes
-def _thin(job_id: uuid.UUID, keep: int, protected: Collection[int]) -> int:
+def thin(job_id: uuid.UUID, keep: int, protected: Collection[int]) -> int:
+    """Let the oldest revisions of a job go but for the newest ``keep`` (all where 0) and the protected; return how many went."""
     job = Job.objects.get(pk=job_id)
     first = job.revision - keep + 1
     going = job.revisions.filter(number__lt=first).exclude(number__in=protected)
-    if first <= 1 or not going.exists():
+    if keep < 1 or first <= 1 or not going.exists():
         return 0
     for revision in job.revisions.filter(Q(number=first) | Q(number__lt=first, number__in=protected)):
         revision.whole = keeping.packed(revision.envelope)

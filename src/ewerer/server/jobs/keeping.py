@@ -29,9 +29,23 @@ Bodies = dict[str, bytes]
 NOTHING: Envelope = {"document": {}, "series": {}}
 
 
+DAMAGED = (ValueError, KeyError, TypeError, AttributeError, IndexError)
+"""What reading a damaged envelope may raise."""
+
+
+def text_of(data: Any) -> bytes:
+    """Return data as JSON text."""
+    return json.dumps(data, separators=(",", ":")).encode()
+
+
+def compressed(text: bytes) -> bytes:
+    """Return a text as it is kept."""
+    return zlib.compress(text, 6)
+
+
 def packed(data: Any) -> bytes:
     """Return data as compressed JSON."""
-    return zlib.compress(json.dumps(data, separators=(",", ":")).encode(), 6)
+    return compressed(text_of(data))
 
 
 def unpacked(held: Kept) -> Any:
@@ -53,7 +67,7 @@ def parted(document: Mapping[str, Any]) -> tuple[Envelope, Bodies]:
         if not isinstance(node, list):
             return node
         if len(node) > LONG and all(type(v) in (int, float) for v in node):
-            body = json.dumps(node, separators=(",", ":")).encode()
+            body = text_of(node)
             key = hashlib.sha256(body).hexdigest()
             series[at], bodies[key] = key, body
             return None

@@ -84,7 +84,7 @@ def _said_so(revision: Revision) -> Iterator[None]:
     """Tell what is damaged in what is kept as a refusal, with what to do."""
     try:
         yield
-    except (ValueError, KeyError, TypeError, AttributeError, IndexError) as error:
+    except keeping.DAMAGED as error:
         message = f"revision {revision.number} cannot be put together: {error}"
         raise DocumentError(
             [Problem(pointer="", message=message, expected="take an older revision back, or restore a backup")]

@@ -30,8 +30,12 @@ class Cancelled(Exception):
     """The person asked to stop."""
 
 
-class TooMuch(Exception):
+class TooMuch(DocumentError):
     """The crew has as much waiting as it may."""
+
+    def __init__(self) -> None:
+        expected = f"at most {MOST_WAITING}; wait, or cancel one"
+        super().__init__([Problem(pointer="", message="your crew has much waiting already", expected=expected)])
 
 
 @dataclass(slots=True)
@@ -62,20 +66,15 @@ class Work:
         except OSError:
             return None
 
-    def keep(self) -> None:
-        """Write what is known of it beside its result."""
-        known = {
-            "crew": self.crew_id,
-            "kind": self.kind,
-            "state": self.state,
-            "word": self.word,
-            "problem": self.problem,
-            "at": self.at,
-        }
+    def become(self, state: State, word: str | None = None, problem: str = "") -> None:
+        """Note on disk what it has become, then let it be seen: what is said to be done is still done after a restart."""
+        word = self.word if word is None else word
+        known = {"crew": self.crew_id, "kind": self.kind, "state": state, "word": word, "problem": problem, "at": self.at}
         try:
             _file(self.id, "work").write_text(json.dumps(known))
         except OSError:  # a full disk: it is still known in memory
             log.exception("long work %s cannot be noted", self.id)
+        self.word, self.problem, self.state = word, problem, state
 
 
 def _folder() -> Path:
@@ -102,13 +101,13 @@ def start(crew_id: int, kind: str, work: Callable[[Work], str]) -> Work:
         queue = _queues.setdefault(crew_id, deque())
         if sum(p.state == "waiting" for p, _ in queue) >= MOST_WAITING:
             raise TooMuch
+        piece.become("waiting")
         _held[piece.id] = piece
         queue.append((piece, work))
         if _thread is None or not _thread.is_alive():
             _thread = threading.Thread(target=_carry_on, daemon=True, name="work")
             _thread.start()
         _turn.notify()
-    piece.keep()
     _let_go(crew_id)
     return piece
 
@@ -131,28 +130,26 @@ def _carry_on() -> None:
         piece, work = _next()
         if not piece.stop:
             _carry_out(piece, work)
-        piece.keep()
 
 
 def _carry_out(piece: Work, work: Callable[[Work], str]) -> None:
     try:
-        piece.state = "running"
+        piece.become("running")
         piece.told("beginning", 0.0)
-        piece.keep()
         result = work(piece)
         piece.told("done", 1.0)
         _file(piece.id, "result").write_text(result)
-        piece.state = "done"
+        piece.become("done")
     except Cancelled:
-        piece.state, piece.word = "cancelled", "cancelled"
+        piece.become("cancelled", "cancelled")
     except DocumentError as error:
-        piece.state, piece.problem = "failed", str(error)
+        piece.become("failed", problem=str(error))
     except OSError as error:
         log.exception("the result of %s cannot be kept", piece.kind)
-        piece.state, piece.problem = "failed", f"the result cannot be kept: {error.strerror}"
+        piece.become("failed", problem=f"the result cannot be kept: {error.strerror}")
     except Exception as error:  # a defect must not end the worker; the person is told
         log.exception("long work %s failed", piece.kind)
-        piece.state, piece.problem = "failed", f"a defect of Ewerer's own: {error}"
+        piece.become("failed", problem=f"a defect of Ewerer's own: {error}")
 
 
 def _read(id: str) -> Work | None:
@@ -179,12 +176,11 @@ def cancel(piece: Work) -> None:
     """Ask a piece to stop; it does so at its next report of progress."""
     piece.stop = True
     if piece.state == "waiting":
-        piece.state, piece.word = "cancelled", "cancelled"
+        piece.become("cancelled", "cancelled")
         with _turn:
             queue = _queues.get(piece.crew_id, deque())
             for entry in [e for e in queue if e[0] is piece]:
                 queue.remove(entry)
-        piece.keep()
 
 
 def _let_go(crew_id: int) -> None:
@@ -209,10 +205,3 @@ def tidy() -> None:
         piece = _held.get(path.name[:32])
         if (piece is None or piece.state not in ("waiting", "running")) and path.stat().st_mtime < before:
             _drop(path.name[:32])
-
-
-def full(error: TooMuch) -> DocumentError:
-    """Return what a crew is told that has as much waiting as it may."""
-    return DocumentError(
-        [Problem(pointer="", message="your crew has much waiting already", expected=f"at most {MOST_WAITING}; wait, or cancel one")]
-    )
