@@ -1,4 +1,5 @@
 import vue from '@vitejs/plugin-vue'
+import type { Plugin } from 'vite'
 import { VitePWA } from 'vite-plugin-pwa'
 import { defineConfig } from 'vitest/config'
 
@@ -14,11 +15,26 @@ const CHUNKS = [
   { name: 'shared', test: SHARED, priority: 1 },
 ]
 
+const LETTERS = /source-sans-3-latin-wght-normal.*woff2$/
+/** The letters come with the page, not after its styles: the first words are laid out once. */
+const lettersFirst: Plugin = {
+  name: 'letters-first',
+  transformIndexHtml: {
+    order: 'post',
+    handler(_, { bundle }) {
+      const file = Object.keys(bundle ?? {}).find((name) => LETTERS.test(name))
+      const attrs = { rel: 'preload', as: 'font', type: 'font/woff2', crossorigin: '', href: `/static/${file}` }
+      return file ? [{ tag: 'link', attrs, injectTo: 'head-prepend' }] : []
+    },
+  },
+}
+
 // The built front end is served by the Python server under /static/.
 export default defineConfig({
   base: '/static/',
   plugins: [
     vue(),
+    lettersFirst,
     // What makes it open without a network: the built files, and the last answers that a day on site needs.
     VitePWA({
       injectRegister: false,
@@ -49,7 +65,7 @@ export default defineConfig({
           {
             urlPattern: ({ url, request }) =>
               request.method === 'GET' &&
-              /^\/api\/(session|stages|fields|quantities|symptoms|instruments|jobs|jobs\/[0-9a-f-]+(\/(run|record|photos\/[^/]+))?|library.*)$/.test(
+              /^\/api\/(session|stages|fields|quantities|symptoms|instruments|jobs|jobs\/[0-9a-f-]+(\/(opening|run|record|photos\/[^/]+))?|library.*)$/.test(
                 url.pathname,
               ),
             handler: 'NetworkFirst',

@@ -13,7 +13,9 @@ GOOD = "otter lamp fern quarry"
 def invited(page, base, role):
     page.goto(f"{base}/account")
     page.get_by_label("Whom").press_sequentially(f"somebody as {role}")
+    page.wait_for_load_state("networkidle")  # the lists above have come: nothing moves any more
     choose(page, "Role of the invitation", role)
+    expect(page.locator(".el-select", has=page.get_by_role("combobox", name="Role of the invitation"))).to_contain_text(role)
     page.get_by_role("button", name="Make a link").click()
     link = page.locator("[data-link]").inner_text()
     assert re.fullmatch(re.escape(base) + r"/join/[\w-]{40,}", link)
@@ -141,7 +143,7 @@ def test_a_job_that_cannot_be_read_offers_an_earlier_revision(opened, base):
         else:
             route.continue_()
 
-    page.route(f"**/api/jobs/{job}", answer)
+    page.route(f"**/api/jobs/{job}/opening", answer)
     page.reload()
     expect(page.get_by_role("heading", name="This job cannot be read")).to_be_visible()
     page.route("**/restore", lambda route: (broken.update(on=False), route.continue_()))

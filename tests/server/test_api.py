@@ -60,6 +60,28 @@ def test_another_crews_job_is_not_there(job, theirs):
     assert items(theirs, "/jobs") == []
 
 
+def test_a_page_is_told_all_it_needs_to_open_a_job_in_one_answer(mine, job):
+    """Part for part what the single questions answer."""
+    told = mine.get(f"/api/jobs/{job}/opening").json()
+    asked = mine.get("/api/session").json()
+    assert told["session"].pop("csrf") and told["session"].pop("until")[:19] == asked.pop("until")[:19]
+    assert told["session"] == {key: value for key, value in asked.items() if key != "csrf"}
+    assert told["stages"] == items(mine, "/stages?limit=500") and told["fields"] == items(mine, "/fields?limit=500")
+    assert told["job"] == mine.get(f"/api/jobs/{job}").json() and told["plan"] == mine.get(f"/api/jobs/{job}/plan").json()
+    assert told["events"] == 0
+    event = {"ewerer": "event/1", "id": "e-1", "at": "2026-01-01T10:00:00.000Z", "by": "ann", "kind": "as-found"}
+    post(mine, f"/jobs/{job}/events", {"events": [event | {"device": "U1", "setting": "fill-volts", "shown": "56.4"}]})
+    later = mine.get(f"/api/jobs/{job}/opening").json()
+    assert later["events"] == mine.get(f"/api/jobs/{job}/events").json()["last"] > 0
+    assert later["plan"] == mine.get(f"/api/jobs/{job}/plan").json() != told["plan"]
+
+
+def test_a_job_opens_though_its_plan_cannot_be_made(mine, job, monkeypatch):
+    monkeypatch.setattr("ewerer.server.api.opening.PLAN_S", 0.0)
+    told = mine.get(f"/api/jobs/{job}/opening").json()
+    assert told["plan"] is None and told["job"]["document"]["name"] == data(SKERRY)["name"]
+
+
 def test_every_save_is_a_revision_with_who_when_and_what(mine, job):
     next_one = changed(SKERRY, bank__fuse_a=300)
     assert put(mine, job, 1, next_one).json()["revision"] == 2

@@ -51,6 +51,7 @@ TABLE = {
     "/api/library/{id}/versions": {"GET": R},
     "/api/symptoms": {"GET": R},
     "/api/symptoms/{id}": {"POST": R},
+    "/api/jobs/{id}/opening": {"GET": R},
     "/api/jobs/{id}/plan": {"GET": R},
     "/api/plan": {"POST": R},
     "/api/jobs/{id}/sheets/{unit}": {"GET": R},

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useNow } from '@vueuse/core'
 import { useRoute } from 'vue-router'
 import { api, ApiProblem } from './api/client'
@@ -19,7 +19,7 @@ async function start() {
     else throw error
   }
 }
-onMounted(start)
+if (!session.value) void start()
 const route = useRoute()
 // Said in time: a session that ends under somebody's hands loses nothing, and still is a surprise.
 const WARN_MS = 5 * 60_000

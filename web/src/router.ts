@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { openAhead } from './record/store'
 import { fetchStage } from './stages/loaders'
 
 export const router = createRouter({
@@ -13,8 +14,9 @@ export const router = createRouter({
       path: '/jobs/:id/:stage?',
       name: 'job',
       component: () => {
-        // The code of the stage comes beside that of the workspace, not after it.
-        fetchStage(/^\/jobs\/[^/]+\/(\w+)/.exec(window.location.pathname)?.[1])
+        // The code of the stage and what this device keeps come beside the workspace, not after it.
+        openAhead()
+        void fetchStage(/^\/jobs\/[^/]+\/(\w+)/.exec(window.location.pathname)?.[1])
         return import('./workspace/WorkspaceView.vue')
       },
     },

@@ -3,7 +3,7 @@ import { flushPromises, mount, type ComponentMountingOptions } from '@vue/test-u
 import { notifyManager, QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { vi } from 'vitest'
 import { defineComponent, h, type Component } from 'vue'
-import { api, type FieldOut, type Job, type Plan } from '../src/api/client'
+import { api, type FieldOut, type Job, type Opening, type Plan } from '../src/api/client'
 import { createJob, provideJob, type OpenJob } from '../src/job/use-job'
 
 notifyManager.setScheduler(queueMicrotask)
@@ -38,16 +38,22 @@ export const aField = (pointer: string, label: string, stage = 'site', more: Par
 export const fakePlan = (part: object = {}) =>
   ({ findings: [], stages: [], ladder: {}, quantities: {}, units: [], ...part }) as unknown as Plan
 
+/** What the server tells a page that opens a job, with or without its plan. */
+export const openingOf = (job: object, plan: Plan | null = null, at = new Date().toISOString()) =>
+  ({ job, plan, at, events: 0, stages: [], fields: [], session: {} }) as unknown as Opening
+
 /** Give the API's answers for one job; everything typed is accepted unless told otherwise. */
 export function serve(document: object, plan: Plan = fakePlan()) {
-  vi.spyOn(api, 'job').mockResolvedValue({
+  const stored = {
     id: 'j',
     revision: 1,
     saved_at: '2026-01-01T10:00:00Z',
     saved_by: 'ann',
     put_away: false,
     document: document as Job,
-  } as never)
+  }
+  vi.spyOn(api, 'job').mockResolvedValue(stored as never)
+  vi.spyOn(api, 'opening').mockResolvedValue(openingOf(stored))
   vi.spyOn(api, 'plan').mockResolvedValue(plan)
   vi.spyOn(api, 'saveJob').mockResolvedValue({ revision: 2, saved_at: '2026-01-01T10:00:00Z', saved_by: 'ann' })
 }

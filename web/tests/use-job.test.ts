@@ -2,7 +2,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { api, ApiProblem, type Job, type Plan, type Saved } from '../src/api/client'
 import { tab } from '../src/job/draft'
 import { createJob } from '../src/job/use-job'
-import { newClient } from './mounting'
+import { newClient, openingOf } from './mounting'
 
 const document = { ewerer: 'job/1', name: 'Site', bank: { fuse_a: 400 } } as unknown as Job
 const saved = (revision: number): Saved => ({ revision, saved_at: '2026-01-01T10:00:00Z', saved_by: 'ann' })
@@ -13,7 +13,9 @@ describe('the open job', () => {
     vi.useFakeTimers()
     localStorage.clear()
     sessionStorage.clear()
-    vi.spyOn(api, 'job').mockResolvedValue({ ...saved(3), id: 'j', put_away: false, document } as never)
+    const stored = { ...saved(3), id: 'j', put_away: false, document } as never
+    vi.spyOn(api, 'job').mockResolvedValue(stored)
+    vi.spyOn(api, 'opening').mockResolvedValue(openingOf(stored))
     vi.spyOn(api, 'plan').mockResolvedValue({ findings: [], stages: [] } as unknown as Plan)
   })
   afterEach(() => {
@@ -38,6 +40,36 @@ describe('the open job', () => {
     expect(save.mock.calls[0]?.[1]).toBe(3)
     expect(job.state.value).toBe('saved')
     expect(job.revision.value).toBe(4)
+  })
+
+  it('takes the plan over that came with the job, and asks for one only where it does not fit', async () => {
+    vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
+    const plan = { findings: [], stages: [], note: 'came with it' } as unknown as Plan
+    const asked = vi.mocked(api.plan)
+    const stored = { ...saved(3), id: 'j', put_away: false, document }
+    vi.mocked(api.opening).mockResolvedValue(openingOf(stored, plan))
+    const job = await opened()
+    expect(job.plan.value).toEqual(plan)
+    expect(asked).not.toHaveBeenCalled()
+    job.set('/bank/fuse_a', 300)
+    await settle()
+    expect(asked).toHaveBeenCalledTimes(1)
+    await job.close()
+    // One that is older comes from what was kept for days without a network: shown, and asked for again.
+    vi.mocked(api.opening).mockResolvedValue(openingOf(stored, plan, '2026-01-01T10:00:00Z'))
+    const kept = await opened()
+    await settle(10)
+    expect(asked).toHaveBeenCalledTimes(2)
+    // Of a document that differs from what is typed here it says nothing.
+    localStorage.setItem('ewerer:draft:j', JSON.stringify({ base: 3, document: { ...document, name: 'Typed' } }))
+    vi.mocked(api.opening).mockResolvedValue(openingOf(stored, plan))
+    await kept.close()
+    const typed = await opened()
+    expect(typed.document.value?.name).toBe('Typed')
+    expect(asked).toHaveBeenCalledTimes(3)
+    expect(asked.mock.calls[2]?.[0].name).toBe('Typed')
+    await settle()
+    await typed.close()
   })
 
   it('keeps a draft while offline and sends it later', async () => {

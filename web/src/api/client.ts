@@ -2,7 +2,7 @@
 import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
 import type { EventData } from '../record/types'
-import type { Job, Preferences, Role, ProblemDetails, ProblemOut, ProfileData, TryIn, WorkIn } from './types'
+import type { Job, Opening, Preferences, Role, ProblemDetails, ProblemOut, ProfileData, SessionOut, TryIn, WorkIn } from './types'
 
 export type * from './types'
 
@@ -41,20 +41,22 @@ const token: Middleware = {
 }
 declare global {
   interface Window {
-    early?: Map<string, Promise<Response | null>>
+    early?: { place: string; answer: Promise<Response | null> }
   }
 }
-/** The answer to a question that was asked before this code was here, once, and only while it is good. */
-async function asked(request: Request): Promise<Response | null> {
-  if (request.method !== 'GET') return null
-  const url = new URL(request.url)
-  const place = url.pathname + url.search
-  const early = window.early?.get(place)
-  window.early?.delete(place)
-  const answer = early && performance.now() < EARLY_MS ? await early : null
-  return answer?.ok ? answer : null
-}
 const EARLY_MS = 10_000
+const early = new Map<string, Promise<unknown>>()
+/** The answer to the question that was asked before this code was here, only while it is good; null where it was another, or failed. */
+function askedEarly<T>(place: string): Promise<T | null> {
+  if (window.early?.place !== place || performance.now() > EARLY_MS) return Promise.resolve(null)
+  const { answer } = window.early
+  if (!early.has(place))
+    early.set(
+      place,
+      answer.then((told) => (told?.ok ? told.json() : null)).catch(() => null),
+    )
+  return early.get(place) as Promise<T | null>
+}
 // A document that was dropped or pasted goes as it is, so that the server says what is wrong with it.
 const asTyped = (body: unknown) => (typeof body === 'string' ? body : JSON.stringify(body))
 const http = createClient<paths>({
@@ -62,7 +64,7 @@ const http = createClient<paths>({
   credentials: 'same-origin',
   headers: { Accept: 'application/json' },
   bodySerializer: asTyped,
-  fetch: async (request) => (await asked(request)) ?? globalThis.fetch(request),
+  fetch: (request) => globalThis.fetch(request),
 })
 http.use(token)
 
@@ -126,8 +128,18 @@ export interface JobsAsked {
   sort?: 'saved' | 'name' | 'state'
 }
 
+/** What was asked early is taken over once by each who wants it. */
+const taken = { session: false, job: false }
+
 export const api = {
-  session: () => told(http.GET('/api/session')),
+  /** Who is signed in; what a page that opens a job is told of it counts too. */
+  async session(): Promise<SessionOut> {
+    const place = window.early?.place ?? ''
+    const there = await askedEarly<Opening & SessionOut>(place)
+    const first = taken.session ? null : (there?.session ?? there)
+    taken.session = true
+    return first ?? told(http.GET('/api/session'))
+  },
   signIn: (username: string, password: string) => told(http.POST('/api/session', { body: { username, password } }), true),
   keepPreferences: (body: Preferences) => told(http.PUT('/api/session/preferences', { body })),
   signOut: () => told(http.DELETE('/api/session')),
@@ -155,6 +167,12 @@ export const api = {
     told(http.POST('/api/jobs/together', { body: { ids, act } })),
   createJob: (document: string | object) => told(http.POST('/api/jobs', { body: document as Doc })),
   job: (id: string) => told(http.GET('/api/jobs/{id}', job(id))),
+  /** All that a page needs to open a job. */
+  async opening(id: string): Promise<Opening> {
+    const there = taken.job ? null : await askedEarly<Opening>(`/api/jobs/${id}/opening`)
+    taken.job = true
+    return there ?? told(http.GET('/api/jobs/{id}/opening', job(id)))
+  },
   saveJob: (id: string, base_revision: number, document: Job) =>
     told(http.PUT('/api/jobs/{id}', { ...job(id), body: { base_revision, document } })),
   copyJob: (id: string) => told(http.POST('/api/jobs/{id}/copy', job(id))),
@@ -255,7 +273,6 @@ export const api = {
   diagnose: (id: string, answers: Record<string, number>, document: Job | null, signal?: AbortSignal) =>
     told(http.POST('/api/symptoms/{id}', { ...path({ id }), body: document ? { answers, document } : { answers }, signal })),
   stages: () => everything((limit, offset) => told(http.GET('/api/stages', query({ limit, offset })))),
-  fields: () => everything((limit, offset) => told(http.GET('/api/fields', query({ limit, offset })))),
   protocols: () => everything((limit, offset) => told(http.GET('/api/protocols', query({ limit, offset })))),
   rules: () => everything((limit, offset) => told(http.GET('/api/rules', query({ limit, offset })))),
   quantities: () => everything((limit, offset) => told(http.GET('/api/quantities', query({ limit, offset })))),

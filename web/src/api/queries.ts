@@ -1,7 +1,7 @@
 // Every question to the server with its key and its way of asking, in one place.
 import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
 import { withoutRefused } from '../job/refused'
-import { api, ApiProblem, type Job, type JobsAsked, type ProblemOut } from './client'
+import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut } from './client'
 
 export const PAGE = 50
 const AGES = { staleTime: Infinity, gcTime: Infinity }
@@ -12,6 +12,9 @@ export const patient = (times: number, error: unknown): boolean =>
 const tireless = (_: number, error: unknown): boolean => error instanceof ApiProblem && (error.offline || error.status >= 500)
 export const slower = (times: number): number => Math.min(1000 * 2 ** times, 15_000)
 const live = { retry: patient, retryDelay: slower, networkMode: 'always' as const, gcTime: 5_000 }
+
+/** A plan as it is kept: with what was refused meanwhile, and when it was made. */
+export const made = (plan: Plan, problems: ProblemOut[] = [], at = new Date().toISOString()) => ({ plan, problems, at })
 
 export const queries = {
   jobs: (asked: JobsAsked, page: number) =>
@@ -31,7 +34,6 @@ export const queries = {
   versions: (id: string, base: number) => queryOptions({ queryKey: ['versions', id, base], queryFn: () => api.versions(id) }),
   schema: (kind: string) => queryOptions({ queryKey: ['schema', kind], queryFn: () => api.schema(kind), ...AGES }),
   stages: () => queryOptions({ queryKey: ['stages'], queryFn: api.stages, ...AGES }),
-  fields: () => queryOptions({ queryKey: ['fields'], queryFn: api.fields, ...AGES }),
   quantities: () => queryOptions({ queryKey: ['quantities'], queryFn: api.quantities, ...AGES }),
   rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules, ...AGES }),
   symptoms: () => queryOptions({ queryKey: ['symptoms'], queryFn: api.symptoms, ...AGES }),
@@ -45,7 +47,7 @@ export const queries = {
         let problems: ProblemOut[] = []
         for (;;) {
           try {
-            return { plan: await api.plan(asked, signal), problems, at: new Date().toISOString() }
+            return made(await api.plan(asked, signal), problems)
           } catch (error) {
             if (!(error instanceof ApiProblem) || error.status !== 422 || !origin || problems.length > 20) throw error
             const less = withoutRefused(asked, origin, error.problems)

@@ -772,6 +772,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Open Job
+         * @description Return all that a page needs to open a job.
+         */
+        get: operations["ewerer_server_api_opening_open_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{id}/plan": {
         parameters: {
             query?: never;
@@ -5481,6 +5501,16 @@ export interface components {
             why: string;
         };
         /**
+         * ChoiceOut
+         * @description A choice as stored and in words.
+         */
+        ChoiceOut: {
+            /** Value */
+            value: string | number;
+            /** Word */
+            word: string;
+        };
+        /**
          * Clash
          * @description A stretch of a weekday in which two windows want different things; the first of them counts.
          */
@@ -5676,6 +5706,35 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * FieldOut
+         * @description The words of one field of the job document; ``*`` in its pointer stands for an index or an id.
+         */
+        FieldOut: {
+            /** Pointer */
+            pointer: string;
+            /** Label */
+            label: string;
+            /** Stage */
+            stage: string;
+            /** Unit */
+            unit: string;
+            /** Scale */
+            scale: number;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Default */
+            default: string | number;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * Finding
@@ -6562,6 +6621,30 @@ export interface components {
             why: string;
         };
         /**
+         * Opening
+         * @description Who is signed in, the words of the screens, the job, and its plan as the record stands.
+         */
+        Opening: {
+            session: components["schemas"]["SessionOut"];
+            /** Stages */
+            stages: components["schemas"]["StageOut"][];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            job: components["schemas"]["JobOut"];
+            /** @description nothing where the document is refused now, or planning takes long */
+            plan: components["schemas"]["Plan"] | null;
+            /**
+             * Events
+             * @description the place of the latest event that the plan knows
+             */
+            events: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
          * Option
          * @description One of a few that may be chosen: its key in the document, its word.
          */
@@ -7208,6 +7291,20 @@ export interface components {
             orders: components["schemas"]["SourceOrder"][];
             /** @description the generator; none without one */
             generator: components["schemas"]["GeneratorPlan"] | null;
+        };
+        /**
+         * StageOut
+         * @description A stage of the work: its name, its word, what is decided there, whether it is planned yet.
+         */
+        StageOut: {
+            /** Name */
+            name: string;
+            /** Word */
+            word: string;
+            /** About */
+            about: string;
+            /** Planned */
+            planned: boolean;
         };
         /**
          * StageState
@@ -8655,59 +8752,6 @@ export interface components {
              * @description items before this page
              */
             offset: number;
-        };
-        /**
-         * StageOut
-         * @description A stage of the work: its name, its word, what is decided there, whether it is planned yet.
-         */
-        StageOut: {
-            /** Name */
-            name: string;
-            /** Word */
-            word: string;
-            /** About */
-            about: string;
-            /** Planned */
-            planned: boolean;
-        };
-        /**
-         * ChoiceOut
-         * @description A choice as stored and in words.
-         */
-        ChoiceOut: {
-            /** Value */
-            value: string | number;
-            /** Word */
-            word: string;
-        };
-        /**
-         * FieldOut
-         * @description The words of one field of the job document; ``*`` in its pointer stands for an index or an id.
-         */
-        FieldOut: {
-            /** Pointer */
-            pointer: string;
-            /** Label */
-            label: string;
-            /** Stage */
-            stage: string;
-            /** Unit */
-            unit: string;
-            /** Scale */
-            scale: number;
-            /** Choices */
-            choices: components["schemas"]["ChoiceOut"][];
-            /** Default */
-            default: string | number;
-            /** Low */
-            low?: number | null;
-            /** High */
-            high?: number | null;
-            /**
-             * Whole
-             * @default false
-             */
-            whole: boolean;
         };
         /** Page[FieldOut] */
         Page_FieldOut_: {
@@ -12865,6 +12909,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Diagnosis"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_opening_open_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opening"];
                 };
             };
             /** @description Unauthorized */

@@ -35,6 +35,7 @@ export function tabs(heard: (news: TabNews) => void) {
   const channel = new BroadcastChannel(CHANNEL)
   const me = tab()
   const alive: string[] = []
+  let closed = false
   channel.onmessage = ({ data }: MessageEvent<TabNews>) => {
     if (data.kind === 'who') channel.postMessage({ kind: 'here', tab: me } satisfies TabNews)
     else if (data.kind === 'here') alive.push(data.tab)
@@ -46,18 +47,24 @@ export function tabs(heard: (news: TabNews) => void) {
     async others(): Promise<string[]> {
       channel.postMessage({ kind: 'who' } satisfies TabNews)
       await new Promise((r) => setTimeout(r, ANSWER_MS))
-      if (alive.includes(me)) sessionStorage.removeItem(TAB)
+      if (!closed && alive.includes(me)) sessionStorage.removeItem(TAB)
       return alive
     },
-    close: () => channel.close(),
+    close() {
+      closed = true
+      channel.close()
+    },
   }
 }
+const draftKeys = (id: string) => Object.keys(localStorage).filter((k) => k === stem(id) || k.startsWith(`${stem(id)}:`))
+/** There is a draft of the job, whoever's; without one nobody need be asked whether they are still there. */
+export const hasDraft = (id: string): boolean => draftKeys(id).length > 0
 /** This tab's draft of a job, else the newest that a closed tab left; what is taken up is this tab's from then on. */
 export function loadDraft(id: string, others: string[]): Draft | null {
   const own = kept<Draft>(localStorage, key(id))
   if (own) return own
-  const left = Object.keys(localStorage)
-    .filter((k) => (k === stem(id) || k.startsWith(`${stem(id)}:`)) && !others.some((t) => k.endsWith(`:${t}`)))
+  const left = draftKeys(id)
+    .filter((k) => !others.some((t) => k.endsWith(`:${t}`)))
     .map((k) => ({ k, draft: kept<Draft>(localStorage, k) }))
     .filter((d): d is { k: string; draft: Draft } => d.draft !== null)
     .sort((a, b) => (b.draft.at ?? 0) - (a.draft.at ?? 0))[0]

@@ -4,11 +4,13 @@ import { useQuery, type QueryClient } from '@tanstack/vue-query'
 import { computed, nextTick, ref, shallowRef, watch, type Ref } from 'vue'
 import { ApiProblem, type Job, type Plan, type ProblemOut } from '../api/client'
 import { lastGood } from '../api/last-good'
-import { queries } from '../api/queries'
+import { made, queries } from '../api/queries'
 
 const PLAN_AFTER_MS = 60
 /** A plan that is there sooner was never missed. */
 const WORKING_AFTER_MS = 300
+/** An answer this old comes from what the browser keeps for days without a network. */
+const KEPT_AFTER_MS = 60_000
 export type PlanState = 'fresh' | 'working' | 'old'
 
 export function createPlanning(id: string, document: Ref<Job | null>, origin: () => Job | null, client: QueryClient) {
@@ -66,6 +68,13 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
     await nextTick()
     await told.suspense().catch(() => undefined)
   }
+  /** Take over the plan that came with the job. Where it is of this very document it is asked for again only if it was kept for a while. */
+  async function take(plan: Plan, at: string, same: boolean) {
+    client.setQueryData(queries.plan(id, turn.value + 1, document.value as Job, null).queryKey, made(plan, [], at))
+    now()
+    await nextTick()
+    if (same && Math.abs(Date.now() - Date.parse(at)) > KEPT_AFTER_MS) void told.refetch()
+  }
   function soon() {
     window.clearTimeout(timer)
     timer = window.setTimeout(now, PLAN_AFTER_MS)
@@ -82,6 +91,7 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
     /** The server is away or failed; the question is asked again by itself. */
     away,
     make,
+    take,
     soon,
     again: () => void told.refetch(),
     stop: () => window.clearTimeout(timer),

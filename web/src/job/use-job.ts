@@ -2,9 +2,9 @@
 import { useQueryClient, type QueryClient } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { computed, inject, provide, ref, shallowRef, watch, type InjectionKey } from 'vue'
-import { api, ApiProblem, type Job } from '../api/client'
+import { api, ApiProblem, type Job, type Opening } from '../api/client'
 import { createAutosave } from './autosave'
-import { dropDraft, loadDraft, tab, tabs } from './draft'
+import { dropDraft, hasDraft, loadDraft, tab, tabs } from './draft'
 import { createHistory } from './history'
 import type { Settle } from './merge'
 import { createPlanning } from './planning'
@@ -19,7 +19,8 @@ export type { SaveState } from './autosave'
 
 const OPEN_WITHOUT_MS = 3000
 
-export function createJob(id: string, client: QueryClient = useQueryClient()) {
+/** `opened` is told what came with the job: the words of the screens. */
+export function createJob(id: string, client: QueryClient = useQueryClient(), opened: (told: Opening) => void = () => undefined) {
   const document = shallowRef<Job | null>(null)
   const loading = ref(true)
   const loadError = shallowRef<ApiProblem | null>(null)
@@ -72,12 +73,15 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     loadError.value = null
     try {
       const others = among.others()
-      const recorded = record.open()
+      const known = record.begin()
+      const recorded = known.then(record.sync)
       void recorded.catch(() => undefined) // it is waited for below, unless there is no such job
-      const job = await api.job(id)
+      const opening = await api.opening(id)
+      const { job } = opening
+      opened(opening)
       saving.stands(job)
       saving.origin.value = job.document
-      const draft = loadDraft(id, await others)
+      const draft = hasDraft(id) ? loadDraft(id, await others) : null
       const differs = draft && JSON.stringify(draft.document) !== JSON.stringify(job.document)
       document.value = differs ? draft.document : job.document
       if (draft) typed.take(draft.typed ?? {})
@@ -90,9 +94,13 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
         saving.schedule(0)
       } else if (!restored.value) dropDraft(id)
       history.take(document.value)
-      await recorded
+      const { plan, events, at } = opening
+      // Where the server knows of nothing done, what this device may still have to tell follows by itself, as what others noted does.
+      const same = !differs && plan && (!events || (await known, record.stands(events)))
+      if (!same && !(await known)) await recorded
       // Without a network there is no new plan; the stages open all the same, and it is asked for again by itself.
-      await Promise.race([planning.make(), new Promise((go) => setTimeout(go, OPEN_WITHOUT_MS))])
+      if (plan) await planning.take(plan, at, !!same)
+      if (!same) await Promise.race([planning.make(), new Promise((go) => setTimeout(go, OPEN_WITHOUT_MS))])
     } catch (error) {
       if (error instanceof ApiProblem) loadError.value = error
       else throw error
@@ -149,7 +157,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient()) {
     return true
   }
   const said = computed(() => JSON.stringify([record.state.value.found, record.marks.value]))
-  watch(said, () => document.value && !loading.value && planning.soon())
+  watch(said, () => planning.asked.value && planning.soon())
   function set(pointer: string, value: unknown) {
     if (!document.value || JSON.stringify(at(pointer)) === JSON.stringify(value)) return
     if (told(pointer, value)) return

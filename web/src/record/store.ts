@@ -67,5 +67,7 @@ export function inMemory(): RecordStore {
     keep: (key, value) => Promise.resolve(void kept.set(key, value)),
   }
 }
+/** Open the store before it is needed; a slow device takes a while. */
+export const openAhead = () => void (typeof indexedDB !== 'undefined' && database().catch(() => undefined))
 export const store: RecordStore = typeof indexedDB === 'undefined' ? inMemory() : indexed
 export type { KeptEvent }

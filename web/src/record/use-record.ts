@@ -48,19 +48,29 @@ export function createRecord(id: string, store: RecordStore = usual) {
   if (channel) channel.onmessage = () => void reload()
 
   async function reload() {
-    const kept = await store.events(id)
+    const [kept, pictures] = await Promise.all([store.events(id), store.photos(id)])
     held.value = new Map(kept.map((e) => [e.id, e]))
-    photos.value = new Map((await store.photos(id)).map((p) => [p.key, p]))
+    photos.value = new Map(pictures.map((p) => [p.key, p]))
   }
-  async function open() {
+  /** Take up what this device keeps; whether it has ever heard the server's part of this record. */
+  async function begin(): Promise<boolean> {
+    let heard: number | undefined
     try {
+      const told = store.read<number>(`seq ${id}`)
       await reload()
       for (const e of held.value.values()) if (e.sent === 0 && e.event.step) readHere.add(e.event.step)
-      seq.value = (await store.read<number>(`seq ${id}`)) ?? 0
+      heard = await told
+      seq.value = heard ?? 0
     } catch {
       failure.value = 'This browser keeps nothing on this device: stay on this page until everything is sent.'
     }
     ready.value = true
+    return heard !== undefined
+  }
+  /** Nothing but what the server has told up to a place is known here, and all of that. */
+  const stands = (last: number): boolean => seq.value === last && !waiting.value
+  async function open() {
+    await begin()
     await sync()
   }
 
@@ -164,7 +174,10 @@ export function createRecord(id: string, store: RecordStore = usual) {
           })),
         )
       const last = part.items.at(-1)
-      if (!last) break
+      if (!last) {
+        if (!seq.value) await store.keep(`seq ${id}`, 0).catch(() => undefined)
+        break
+      }
       seq.value = last.seq
       await store.keep(`seq ${id}`, seq.value).catch(() => undefined)
       if (last.seq >= part.last) break
@@ -240,6 +253,8 @@ export function createRecord(id: string, store: RecordStore = usual) {
     away,
     failure,
     lateBy,
+    begin,
+    stands,
     open,
     close,
     sync,

@@ -17,7 +17,13 @@ export function accept(next: SessionOut) {
   setCsrf(next.csrf)
   if (next.preferences) prefs.value = { ...USUAL, ...next.preferences }
 }
-export const refreshSession = async () => accept(await api.session())
+let asking: Promise<void> | null = null
+/** Ask who is signed in; whoever asks meanwhile waits for the same answer, for its token counts. */
+export const refreshSession = () =>
+  (asking ??= api
+    .session()
+    .then(accept)
+    .finally(() => (asking = null)))
 /** Somebody signed in over the page: go on, or begin anew where it is somebody else. */
 export function acceptAgain(next: SessionOut) {
   const same = next.user === session.value?.user && next.crew === session.value?.crew

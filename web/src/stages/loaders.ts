@@ -16,5 +16,11 @@ export const LOADERS: Record<string, () => Promise<Component>> = {
   handover: () => import('./handover/HandoverStage.vue'),
 }
 export const FIRST = 'site'
-/** Fetch a stage's code before it is shown. */
-export const fetchStage = (stage: string | undefined): void => void LOADERS[stage ?? FIRST]?.().catch(() => undefined)
+/** The stages whose code is here: drawn at once, without a moment of waiting. */
+export const HERE = new Map<string, Component>()
+/** Fetch a stage's code before it is shown; settles when it is here, or cannot be had now. */
+export async function fetchStage(stage: string | undefined): Promise<void> {
+  const name = stage !== undefined && stage in LOADERS ? stage : FIRST
+  const code = (await LOADERS[name]?.().catch(() => undefined)) as { default: Component } | undefined
+  if (code) HERE.set(name, code.default)
+}

@@ -4,7 +4,7 @@ import type { StageOut } from '../api/client'
 import { nearestWords } from '../job/words'
 import LateView from '../ui/LateView.vue'
 import WaitNote from '../ui/WaitNote.vue'
-import { FIRST, LOADERS } from './loaders'
+import { FIRST, HERE, LOADERS } from './loaders'
 
 const TRIES = 4
 const late = (loader: () => Promise<Component>) =>
@@ -23,7 +23,7 @@ export const stages = shallowRef<StageOut[]>([])
 export const learnStages = (told: StageOut[]) => (stages.value = told)
 /** The stages that can be opened: planned by the server and drawn here. */
 export const openStages = computed(() => stages.value.filter((s) => s.planned && s.name in VIEWS).map((s) => s.name))
-export const viewOf = (stage: Stage): Component | undefined => VIEWS[stage]
+export const viewOf = (stage: Stage): Component | undefined => HERE.get(stage) ?? VIEWS[stage]
 /** Stages that need the whole width: no findings beside them. */
 export const wholeStages = ['run']
 export const firstStage = FIRST

@@ -1,5 +1,6 @@
 // A trade word explained where it stands: rest the pointer on it. No mark-up of the texts is needed.
-import { onBeforeUnmount, onMounted, ref } from 'vue'
+import { useEventListener } from '@vueuse/core'
+import { onBeforeUnmount, ref } from 'vue'
 
 const REST_MS = 450
 let words: Promise<Map<string, string>> | undefined
@@ -49,10 +50,7 @@ export function useGlossary(root: () => HTMLElement | null) {
     const on = [...around.getClientRects()].some((r) => x >= r.left && x <= r.right && y >= r.top && y <= r.bottom)
     if (on) tip.value = { term: found[0], text: found[1], x: Math.min(x, window.innerWidth - 290), y: y + 18 }
   }
-  onMounted(() => root()?.addEventListener('pointermove', moved))
-  onBeforeUnmount(() => {
-    window.clearTimeout(timer)
-    root()?.removeEventListener('pointermove', moved)
-  })
+  useEventListener(root, 'pointermove', moved)
+  onBeforeUnmount(() => window.clearTimeout(timer))
   return tip
 }

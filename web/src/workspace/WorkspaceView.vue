@@ -6,12 +6,11 @@ import { when } from '../ui/figures'
 import { onSignedInAgain, session } from '../session/use-session'
 import FindingsColumn from './FindingsColumn.vue'
 import SpineNav from './SpineNav.vue'
-import { useQuery } from '@tanstack/vue-query'
 import { useEventListener, useMediaQuery } from '@vueuse/core'
-import { queries } from '../api/queries'
 import { learnFields, placeInWords } from '../job/words'
 import { prefs } from '../ui/prefs'
 import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStages, type Stage } from '../stages/registry'
+import { fetchStage } from '../stages/loaders'
 import { useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
 import { saveJson } from '../ui/save-file'
@@ -19,26 +18,21 @@ import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
 import { createJob, provideJob } from '../job/use-job'
 
+const DRAW_MS = 400
 const props = defineProps<{ id?: string }>()
 const router = useRouter()
 const route = router.currentRoute
-const job = createJob(props.id ?? (route.value.params.id as string))
+// The words of stages and fields come with the job.
+const job = createJob(props.id ?? (route.value.params.id as string), undefined, (told) => {
+  learnStages(told.stages)
+  learnFields(told.fields)
+})
 provideJob(job)
 const stage = computed<Stage>(() => {
   const wanted = route.value.params.stage as Stage
   return openStages.value.includes(wanted) ? wanted : firstStage
 })
 const view = computed(() => viewOf(stage.value))
-// The words of stages and fields come from the server, once for all jobs.
-const words = { stages: useQuery(queries.stages()), fields: useQuery(queries.fields()) }
-watch(words.stages.data, (told) => told && learnStages(told), { immediate: true })
-watch(words.fields.data, (told) => told && learnFields(told), { immediate: true })
-const worded = computed(() => !!words.stages.data.value && !!words.fields.data.value)
-const wordless = computed(() => words.stages.isError.value || words.fields.isError.value)
-function askWords() {
-  void words.stages.refetch()
-  void words.fields.refetch()
-}
 const finding = ref(-1)
 const drawer = ref(false)
 const help = ref(false)
@@ -68,7 +62,7 @@ const tour = ref(false)
 const frame = ref<HTMLElement | null>(null)
 const tip = useGlossary(() => frame.value)
 watch(
-  () => !job.loading.value && worded.value && route.value.query.tour !== undefined,
+  () => !job.loading.value && route.value.query.tour !== undefined,
   (ready) => ready && window.setTimeout(() => (tour.value = true), 400),
 )
 const phone = useMediaQuery('(max-width: 640px)')
@@ -151,7 +145,14 @@ function pressed(event: KeyboardEvent) {
   }
 }
 const reads = computed(() => session.value?.role === 'reader')
-onMounted(() => void job.open())
+// What is there in a moment is drawn once, with everything in it; only who has to wait longer sees that it is on its way.
+const drawn = ref(false)
+const coded = ref(false)
+void fetchStage(route.value.params.stage as string | undefined).then(() => (coded.value = true))
+onMounted(() => {
+  void job.open()
+  window.setTimeout(() => (drawn.value = true), DRAW_MS)
+})
 const forget = onSignedInAgain(() => {
   void job.save()
   job.planAgain()
@@ -169,11 +170,15 @@ onBeforeRouteLeave(async () => {
   if (job.state.value === 'unsaved') await job.save()
   return true
 })
-// The stage comes first; what was found beside it follows when it is drawn.
+// The stage comes first; what stands beside it, in columns of their own width, follows in the next moment.
 const settled = ref(false)
 watch(
-  () => !job.loading.value && worded.value,
-  (open) => open && window.setTimeout(() => requestAnimationFrame(() => (settled.value = true))),
+  () => !job.loading.value && (coded.value || !!job.loadError.value),
+  (open) => {
+    if (!open) return
+    drawn.value = true
+    requestAnimationFrame(() => window.setTimeout(() => (settled.value = true)))
+  },
   { immediate: true },
 )
 const stageWord = computed(() => stages.value.find((s) => s.name === stage.value)?.word ?? '')
@@ -243,7 +248,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
 
 <template>
   <a class="skip" href="#stage">To the stage</a>
-  <div ref="frame" class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
+  <div v-if="drawn" ref="frame" class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
@@ -326,15 +331,12 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <p class="lede">{{ job.loadError.value.detail }}</p>
       <p><button @click="job.open">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
     </main>
-    <main v-else-if="wordless" class="centre" role="alert">
-      <h1>The server cannot be reached</h1>
-      <p><button @click="askWords">Try again</button> <RouterLink to="/">All jobs</RouterLink></p>
-    </main>
-    <main v-else-if="job.loading.value || !job.document.value || !worded" class="opening" aria-busy="true">
+    <main v-else-if="job.loading.value || !job.document.value" class="opening" aria-busy="true">
       <WaitNote word="Opening the job" :rows="8" />
     </main>
     <div v-else class="body" :class="{ whole }">
-      <SpineNav :stage="stage" />
+      <SpineNav v-if="settled" :stage="stage" />
+      <div v-else class="spine place" />
       <main id="stage" class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
         <component :is="view" :key="stage" @go="go" @symptom="findOut" />
       </main>
@@ -441,6 +443,10 @@ header .button {
 .body.whole {
   grid-template-columns: 150px minmax(0, 1fr);
 }
+.place {
+  background: var(--paper);
+  border-right: 1px solid var(--rule);
+}
 .whole .stage {
   padding: 0;
   overflow: hidden;
@@ -482,6 +488,7 @@ header .button {
   .body.whole {
     grid-template-columns: minmax(0, 1fr);
   }
+  .whole > .place,
   .whole > :deep(.spine) {
     display: none;
   }

@@ -159,6 +159,11 @@ def _line(job: Job) -> dict[str, Any]:
     }
 
 
+def job_out(job: Job, latest: Revision) -> dict[str, Any]:
+    """Return a job with its latest document."""
+    return {**_saved(job), "id": job.id, "put_away": job.put_away, "document": as_now(latest.document)}
+
+
 def _file_of(job: Job) -> bytes:
     return (json.dumps(record.sight_of(job).document.to_data(), indent=2, ensure_ascii=False) + "\n").encode()
 
@@ -234,8 +239,7 @@ def create_job(request: HttpRequest, document: JobBody) -> tuple[int, dict[str, 
 @router.get("/{uuid:id}", response={200: JobOut, **REFUSALS})
 def read_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return a job with its latest document."""
-    job, latest = job_of(request, id)
-    return as_json({**_saved(job), "id": job.id, "put_away": job.put_away, "document": as_now(latest.document)})
+    return as_json(job_out(*job_of(request, id)))
 
 
 @router.put("/{uuid:id}", response={200: Saved, 409: Stale, **REFUSALS})

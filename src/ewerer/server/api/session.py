@@ -107,7 +107,8 @@ class JoinIn(Asked):
     password: str = Field(default="", max_length=1000)
 
 
-def _session(request: HttpRequest) -> dict[str, Any]:
+def session_out(request: HttpRequest) -> dict[str, Any]:
+    """Return who is signed in, as the screens are told."""
     who = person_of(request)
     signed_in = request.user.is_authenticated
     return {
@@ -132,7 +133,7 @@ def _begin(request: HttpRequest, user: User) -> None:
 @router.get("", auth=None, response=SessionOut)
 def session(request: HttpRequest) -> dict[str, Any]:
     """Say who is signed in."""
-    return _session(request)
+    return session_out(request)
 
 
 @router.post("", auth=None, response={200: SessionOut, **AT_THE_DOOR})
@@ -154,7 +155,7 @@ def sign_in(request: HttpRequest, body: Credentials) -> Any:
     _begin(request, user)
     if person_of(request) is not None:
         note(request, "sign-in")
-    return _session(request)
+    return session_out(request)
 
 
 @router.put("/preferences", response={200: Preferences, **REFUSALS})
@@ -171,7 +172,7 @@ def change_crew(request: HttpRequest, body: CrewIn) -> dict[str, Any]:
         raise Http404
     request.session[CREW] = body.id
     forget_person(request)
-    return _session(request)
+    return session_out(request)
 
 
 @router.post("/password", response={200: SessionOut, 429: ProblemDetails, **REFUSALS})
@@ -191,7 +192,7 @@ def change_password(request: HttpRequest, body: PasswordIn) -> Any:
     update_session_auth_hash(request, user)
     sessions.began(request, user)
     note(request, "password changed")
-    return _session(request)
+    return session_out(request)
 
 
 @router.get("/sign-ins", response={200: Page[SignInOut], **REFUSALS})
@@ -209,7 +210,7 @@ def sign_out_elsewhere(request: HttpRequest) -> dict[str, Any]:
     """End all of one's sessions but this one."""
     sessions.end_others(request, person(request).user)
     note(request, "signed out elsewhere")
-    return _session(request)
+    return session_out(request)
 
 
 @router.get("/invitations/{token}", auth=None, response={200: InvitedOut, 404: ProblemDetails})
@@ -236,14 +237,14 @@ def join(request: HttpRequest, token: str, body: JoinIn) -> HttpResponse | dict[
     request.session[CREW] = member.crew_id
     forget_person(request)
     note(request, "joined", f"as {member.role}")
-    return _session(request)
+    return session_out(request)
 
 
 @router.post("/stay", response={200: SessionOut, **REFUSALS})
 def stay(request: HttpRequest) -> dict[str, Any]:
     """Begin the time of the session anew."""
     request.session.save()
-    return _session(request)
+    return session_out(request)
 
 
 @router.delete("", response={204: None, 401: ProblemDetails})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from functools import cache
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
@@ -84,6 +85,18 @@ class ProtocolLine(Schema):
     dbc: bool
 
 
+@cache
+def field_lines() -> list[dict[str, Any]]:
+    """Return the fields of the job document with their words and bounds."""
+
+    def line(f: Any) -> dict[str, Any]:
+        low, high, whole = bounds_at(JobDocument, f.pointer)
+        choices = [{"value": v, "word": w} for v, w in f.choices]
+        return {**asdict(f), "choices": choices, "low": low, "high": high, "whole": whole}
+
+    return [line(f) for f in fields().values()]
+
+
 @router.get("/stages", response={200: Page[StageOut], **REFUSALS})
 def list_stages(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the stages in the order of the work."""
@@ -93,13 +106,7 @@ def list_stages(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 @router.get("/fields", response={200: Page[FieldOut], **REFUSALS})
 def list_fields(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the fields of the job document with their words."""
-
-    def line(f: Any) -> dict[str, Any]:
-        low, high, whole = bounds_at(JobDocument, f.pointer)
-        choices = [{"value": v, "word": w} for v, w in f.choices]
-        return {**asdict(f), "choices": choices, "low": low, "high": high, "whole": whole}
-
-    return paged(list(fields().values()), page, line)
+    return paged(field_lines(), page, dict)
 
 
 @router.get("/rules", response={200: Page[RuleOut], **REFUSALS})

@@ -59,6 +59,11 @@ def events_of(job: Job) -> list[dict[str, Any]]:
     return list(job.events.values_list("data", flat=True))
 
 
+def last_event(job: Job) -> int:
+    """Return the place of a job's latest event, 0 before the first."""
+    return job.events.order_by("-id").values_list("id", flat=True).first() or 0
+
+
 def state_of(job: Job) -> State:
     """Return the folded state of a job."""
     return fold(events_of(job))
@@ -174,7 +179,7 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
                 out.refused.append({"id": e["id"], "message": "another event has this id"})
         _insert(job, new, user)
         out.accepted = len(new)
-        out.last = job.events.order_by("-id").values_list("id", flat=True).first() or 0
+        out.last = last_event(job)
         return _told(sight_of(job)) if new else {}
 
     jobs.tell(job_id, crew, beside)

@@ -1,0 +1,66 @@
+"""All that a page needs to open a job, in one answer: on a slow device every question costs more than what it brings."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import asdict
+from datetime import UTC, datetime
+from functools import cache
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+from pydantic import Field, TypeAdapter
+
+from ...core.documents import DocumentError, Plan
+from ...core.plan import plan
+from ...core.trade.budget import Spent, within
+from ...core.trade.stages import ALL
+from ..jobs.models import Job
+from ..record.actions import last_event
+from .jobs import JobOut, job_out
+from .session import SessionOut, session_out
+from .shapes import JSON, REFUSALS, as_json, job_of, stored
+from .trade import FieldOut, StageOut, field_lines
+
+router = Router(tags=["jobs"], by_alias=True)
+PLAN_S = 2.0
+"""Processor time for the plan here; one that takes longer is asked for by itself, while the page is open already."""
+
+
+class Opening(Schema):
+    """Who is signed in, the words of the screens, the job, and its plan as the record stands."""
+
+    session: SessionOut
+    stages: list[StageOut]
+    fields: list[FieldOut]
+    job: JobOut
+    plan: Plan | None = Field(description="nothing where the document is refused now, or planning takes long")
+    events: int = Field(description="the place of the latest event that the plan knows")
+    at: datetime
+
+
+@cache
+def _words() -> str:
+    stages = TypeAdapter(list[StageOut]).dump_json(TypeAdapter(list[StageOut]).validate_python([asdict(s) for s in ALL]))
+    fields = TypeAdapter(list[FieldOut]).dump_json(TypeAdapter(list[FieldOut]).validate_python(field_lines()))
+    return f'"stages":{stages.decode()},"fields":{fields.decode()}'
+
+
+def _plan(request: HttpRequest, job: Job) -> str:
+    try:
+        with within(PLAN_S):
+            return plan(*stored(request, job)).model_dump_json(by_alias=True)
+    except (DocumentError, Spent):
+        return "null"
+
+
+@router.get("/jobs/{uuid:id}/opening", response={200: Opening, **REFUSALS})
+def open_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
+    """Return all that a page needs to open a job."""
+    job, latest = job_of(request, id)
+    session = SessionOut.model_validate(session_out(request)).model_dump_json()
+    last = last_event(job)
+    told = as_json(job_out(job, latest)).content.decode()
+    at = datetime.now(UTC).isoformat()
+    whole = f'{{"session":{session},{_words()},"job":{told},"plan":{_plan(request, job)},"events":{last},"at":"{at}"}}'
+    return HttpResponse(whole, content_type=JSON)
