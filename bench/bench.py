@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 from tests.adversary import chained_profile
 
+from bench import crews
 from bench.server import demo_server
 from ewerer.core.devices.library import parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel
@@ -236,6 +237,36 @@ def server_rows() -> list[Row]:
     return rows
 
 
+def crew_rows() -> list[Row]:
+    """Many writers beside a bare endpoint, many jobs and profiles, the start, a stage on a slow device."""
+    document = json.loads(large_job())
+    document["notes"] = "n" * 3900
+    document["bank"]["modules"] = [{**document["bank"]["modules"][i % 32], "id": f"M{i}"} for i in range(64)]
+    size = len(json.dumps(document)) / 1000
+    rows = []
+    with crews.demo_folder() as (base, folder), crews.bare_server() as bare:
+        for n in (2, 8, 32):
+            ours = crews.together(n, 12, crews.saves(base, document, False))
+            least = crews.together(n, 40, crews.bare_saves(bare, document))
+            for word, a, b in (("p50", ours[0], least[0]), ("p95", ours[1], least[1])):
+                what = f"{n} writers of {size:.0f}-kB jobs, plan included, {word}, beside a bare endpoint ({a:.0f} and {b:.1f} ms)"
+                rows.append(Row(what, a / b, "times", 3, 12 * n, a / b))
+        ratio = crews.beside_profiles(base, 260)
+        rows.append(Row("plan and save in a crew with 260 unused profiles, beside none", ratio, "times", 1.1, 25, ratio))
+        for stage in ("site", "bank"):
+            for slower in (1, 4):
+                shown, painted = crews.slow_device(base, stage, slower)
+                what = f"stage {stage} opened, processor slowed down {slower} times"
+                rows.append(Row(f"{what}: heading in the page", shown, "s", 1.5, 9, shown))
+                rows.append(Row(f"{what}: painted", painted, "s", 1.5, 9, painted))
+        took, kb = crews.many_jobs(base, folder, 5000)
+        rows.append(Row("first page of 5,000 jobs", took, "ms", 100, 15, took))
+        rows.append(Row("first page of 5,000 jobs, size", kb, "kB", 30, 1, kb))
+    start = crews.start_s()
+    rows.append(Row("start of the server until it answers", start, "s", 2, 5, start))
+    return rows
+
+
 def weight(base: str) -> float:
     """Return the bytes over the wire of the page and all that it loads at once, compressed."""
 
@@ -280,7 +311,7 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", metavar="FILE")
     args = parser.parse_args()
-    text = report([*core_rows(), *order_rows(), *flow_rows(), *process_rows(), *door_rows(), *server_rows()])
+    text = report([*core_rows(), *order_rows(), *flow_rows(), *process_rows(), *door_rows(), *server_rows(), *crew_rows()])
     print(text)
     if args.write:
         Path(args.write).write_text(text)

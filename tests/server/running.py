@@ -1,5 +1,6 @@
 """A signed-in connection to a server of its own process."""
 
+import copy
 import json
 import urllib.request
 from http.cookiejar import CookieJar
@@ -13,6 +14,12 @@ class Session:
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
         self.csrf = self.call("GET", "/session")["csrf"]
         self.csrf = self.call("POST", "/session", {"username": name, "password": password})["csrf"]
+
+    def at(self, base):
+        """The same person, on a server that took the data over."""
+        other = copy.copy(self)
+        other.base = base
+        return other
 
     def call(self, method, path, body=None):
         request = urllib.request.Request(

@@ -8,13 +8,14 @@ import schemathesis
 from django.contrib.auth import get_user_model
 from django.test import Client
 from hypothesis import HealthCheck, settings
-from jsonschema import Draft202012Validator
+from jsonschema import Draft202012Validator, ValidationError
 
 from ewerer.server.api import openapi_json
 from ewerer.server.crews.models import Crew, Member
 
 DOCUMENT = json.loads(openapi_json())
 schema = schemathesis.openapi.from_dict(DOCUMENT)
+PROBLEM = "application/problem+json"
 # One case for every bound of every key of a job would be many thousand; a random few have the same aim.
 schema.config.phases.coverage.enabled = False
 
@@ -24,11 +25,18 @@ CASES = 140 if os.environ.get("EWERER_EXPLORE") else 4 if os.environ.get("EWERER
 
 
 # Signing in is throttled, so it is tested by hand.
-def _holds(body, told):
+def _holds(body, told, kind="application/json"):
     """The answer is as its schema says, references and all."""
-    shape = told.get("content", {}).get("application/json", {}).get("schema")
+    shape = told.get("content", {}).get(kind, {}).get("schema")
     if shape:
         Draft202012Validator({**shape, "components": DOCUMENT["components"]}, format_checker=None).validate(body)
+
+
+def test_an_answer_that_is_not_as_its_schema_says_is_seen():
+    told = DOCUMENT["paths"]["/api/jobs/{id}"]["get"]["responses"]["404"]
+    _holds({"type": "about:blank", "title": "Not found", "status": 404, "detail": "", "problems": []}, told, PROBLEM)
+    with pytest.raises(ValidationError):
+        _holds({"title": "Not found", "status": "404"}, told, PROBLEM)
 
 
 @pytest.mark.django_db
@@ -56,4 +64,5 @@ def test_no_request_breaks_the_server(case):
     if answer.status_code in (200, 201) and answer["Content-Type"].startswith("application/json"):
         _holds(answer.json(), told[str(answer.status_code)])
     if answer.status_code >= 400:
-        assert answer["Content-Type"].startswith("application/problem+json"), (answer.status_code, answer["Content-Type"])
+        assert answer["Content-Type"].startswith(PROBLEM), (answer.status_code, answer["Content-Type"])
+        _holds(answer.json(), told.get(str(answer.status_code), told["422"]), PROBLEM)

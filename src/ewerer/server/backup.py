@@ -11,6 +11,8 @@ from django.conf import settings
 from django.db import connection
 from django.db.migrations.loader import MigrationLoader
 
+from .writing import alone
+
 
 class BackupError(Exception):
     """A copy that cannot be made or used; the words say why and what would be right."""
@@ -69,11 +71,13 @@ def back_up(to: Path) -> int:
 def restore(source: Path) -> Path:
     """Put a copy in place of the running database and return where what was there before is kept.
 
-    Raises :class:`BackupError`, and changes nothing, when the copy cannot be used.
+    Saves wait meanwhile: each that was acknowledged is in what is kept, or comes after the copy. Raises
+    :class:`BackupError`, and changes nothing, when the copy cannot be used.
     """
     check(source)
     kept = live_path().with_name(f"before-restore-{datetime.now(UTC):%Y%m%d-%H%M%S-%f}.sqlite3")
-    back_up(kept)
-    with contextlib.closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as copy:
-        copy.backup(connection.connection)
+    with alone():
+        back_up(kept)
+        with contextlib.closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as copy:
+            copy.backup(connection.connection)
     return kept

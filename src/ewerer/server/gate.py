@@ -8,8 +8,11 @@ from __future__ import annotations
 
 import asyncio
 import json
+import threading
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
+
+from .problems import GONE
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -65,6 +68,15 @@ class Gate:
         if isinstance(body, str):
             return  # the client is gone
         whole: bytes | None = body
+        gone = scope[GONE] = threading.Event()
+
+        async def until_gone() -> Message:
+            while (message := await receive())["type"] != "http.disconnect":
+                pass
+            gone.set()
+            return message
+
+        watched = asyncio.ensure_future(until_gone())
 
         async def at_hand() -> Message:
             nonlocal whole
@@ -72,8 +84,14 @@ class Gate:
                 message: Message = {"type": "http.request", "body": whole, "more_body": False}
                 whole = None
                 return message
-            return await receive()
+            return await asyncio.shield(watched)
 
+        try:
+            await self._pass_on(scope, at_hand, send)
+        finally:
+            watched.cancel()
+
+    async def _pass_on(self, scope: MutableMapping[str, Any], at_hand: Receive, send: Send) -> None:
         if scope["method"] != "POST" or not scope["path"].startswith(AT_THE_DOOR):
             await self.app(scope, at_hand, send)
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from http import HTTPStatus
 from typing import Any
@@ -39,6 +40,12 @@ BUDGET_S = 5.0
 """Processor time that one request may take; what is longer runs as long work."""
 
 
+GONE = "ewerer.gone"
+"""Where the gate keeps the event that is set when a client goes away."""
+COMPUTES = re.compile(r"/api/(plan|order|simulate|series|as-found|verify|symptoms|library/(check|lacks|table|try))\b")
+"""What stores nothing. A save goes on to its end, whether or not somebody waits for the answer."""
+
+
 class Bounded:
     """Middleware: what is computed for a request stops when its time is spent."""
 
@@ -46,8 +53,10 @@ class Bounded:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Return the response, computed within the budget."""
-        with within(BUDGET_S):
+        """Return the response, computed within the budget; what only computes stops when the client is gone."""
+        gone = request.META.get("asgi.scope", {}).get(GONE)
+        stop = (gone.is_set,) if gone is not None and COMPUTES.match(request.path) else ()
+        with within(BUDGET_S, *stop):
             return self.get_response(request)
 
 

@@ -75,11 +75,24 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
     from .wsgi import application
 
     daily.begin()
+    warm = threading.Timer(WARM_S, _load_ahead)
+    warm.daemon = True
+    warm.start()
     workers = WSGIMiddleware(cast(Any, application), workers=8)
     uvicorn.run(
         cast(Any, Gate(cast(Any, workers))), host=host, port=port, log_level="warning", access_log=False, proxy_headers=False
     )
     return 0
+
+
+WARM_S = 10.0
+
+
+def _load_ahead() -> None:
+    """Load what the first simulated day and the first paper need; the start does not wait for it."""
+    import pvlib  # noqa: F401
+
+    from ..core.flow import compiled  # noqa: F401
 
 
 def _close(folder: Path) -> None:

@@ -1,5 +1,6 @@
 """Clients that are slow, big or many at the door: another person is answered meanwhile."""
 
+import asyncio
 import contextlib
 import http.client
 import json
@@ -12,6 +13,11 @@ import urllib.request
 import pytest
 from bench.server import server
 
+from ewerer.server import planned as kept
+from ewerer.server import problems
+from ewerer.server.gate import Gate
+from ewerer.server.problems import GONE
+from tests.jobs import SKERRY, changed
 from tests.server.running import Session
 
 SOON_S = 1.0
@@ -115,3 +121,49 @@ def test_it_says_whether_it_lives_and_is_ready(base):
     for path in ("/health", "/health/ready"):
         with urllib.request.urlopen(base + path, timeout=10) as answer:
             assert json.load(answer)["status"] == "ok"
+
+
+def test_whoever_leaves_is_noticed_while_a_worker_computes():
+    """The gate tells the worker, which looks now and then; one that stays is never said to be gone."""
+    seen = {}
+
+    async def app(scope, receive, send):
+        assert (await receive())["body"] == b"{}"
+        gone = scope[GONE]
+        seen["before"] = gone.is_set()
+        seen["after"] = await asyncio.to_thread(gone.wait, 1.0)
+
+    async def ask(leaves):
+        told = asyncio.Queue()
+        told.put_nowait({"type": "http.request", "body": b"{}", "more_body": False})
+        if leaves:
+            asyncio.get_running_loop().call_later(0.1, told.put_nowait, {"type": "http.disconnect"})
+        await Gate(app)({"type": "http", "method": "POST", "path": "/api/plan", "headers": []}, told.get, None)
+        return dict(seen)
+
+    assert asyncio.run(ask(True)) == {"before": False, "after": True}
+    assert asyncio.run(ask(False)) == {"before": False, "after": False}
+
+
+@pytest.mark.django_db
+def test_what_only_computes_stops_for_who_is_gone_and_a_save_goes_on(mine, job):
+    gone = threading.Event()
+    gone.set()
+    scope = {"asgi.scope": {GONE: gone}}
+    body = json.dumps(changed(SKERRY, bank__fuse_a=271))
+    kept._kept.clear()
+    stopped = mine.post("/api/plan", body, content_type="application/json", **scope)
+    assert stopped.status_code == 499 and "went away" in stopped.json()["detail"]
+    save = json.dumps({"base_revision": 1, "document": json.loads(body)})
+    assert mine.put(f"/api/jobs/{job}", save, content_type="application/json", **scope).status_code == 200
+    gone.clear()
+    kept._kept.clear()
+    assert mine.post("/api/plan", body, content_type="application/json", **scope).status_code == 200
+
+
+@pytest.mark.django_db
+def test_a_request_that_takes_too_long_is_stopped_and_says_so(mine, monkeypatch):
+    monkeypatch.setattr(problems, "BUDGET_S", 0.0)
+    kept._kept.clear()
+    told = mine.post("/api/plan", json.dumps(changed(SKERRY, bank__fuse_a=272)), content_type="application/json")
+    assert told.status_code == 503 and told.json()["title"] == "Too much for one request"

@@ -19,8 +19,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
 from pydantic import BaseModel, Field
 from rapidfuzz import fuzz, process
 
@@ -168,6 +166,9 @@ def _grid(source: str | bytes) -> list[list[str]]:
 
 
 def _sheet(data: bytes) -> list[list[str]]:
+    from openpyxl import load_workbook
+    from openpyxl.utils.exceptions import InvalidFileException
+
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(f.file_size for f in archive.infolist()) > 20 * MAX_DOCUMENT_BYTES:

@@ -15,8 +15,6 @@ from itertools import product
 from typing import NamedTuple
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_matrix
 
 from ..devices.library import Library
 from ..devices.slots.forms import compile_slots, slots_day
@@ -181,6 +179,9 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         put([(at + SG, 1.0), (at + BG, 1.0), (at + OG, 1.0), (flags + j, most)], -np.inf, most)
     whole = np.concatenate([cost.ravel(), np.full(len(months), demand_per_kw), np.zeros(len(both))])
     kinds = np.concatenate([np.zeros(flags), np.ones(len(both))])
+    from scipy.optimize import Bounds, LinearConstraint, milp  # loaded where it is asked for, not at the start
+    from scipy.sparse import coo_matrix
+
     found = milp(
         whole,
         constraints=LinearConstraint(coo_matrix((data, (rows, cols)), shape=(len(lower), size)).tocsr(), lower, upper),

@@ -11,8 +11,6 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
-import pandas as pd
-import pvlib
 
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots, rules_of
@@ -167,6 +165,8 @@ def _plane_w_m2(
     place: tuple[float, float, float], tilt: float, azimuth: float, start: dt.date, days: int, zone: str, every_s: int
 ) -> Floats:
     """Return the light on a plane under a clear sky [W/m2]; kept by site, so that only weather and loads are made anew."""
+    import pvlib  # takes a second to load; a start need not wait for it
+
     position, sky = _sky(place, start, days, zone, every_s)
     plane = pvlib.irradiance.get_total_irradiance(
         tilt, azimuth, position["apparent_zenith"], position["azimuth"], sky["dni"], sky["ghi"], sky["dhi"], model="isotropic"
@@ -177,6 +177,8 @@ def _plane_w_m2(
 
 @lru_cache(maxsize=8)
 def _sky(place: tuple[float, float, float], start: dt.date, days: int, zone: str, every_s: int) -> tuple[Any, Any]:
+    import pvlib
+
     utc = calendar_of(start, days, zone, every_s).utc
     site = pvlib.location.Location(place[0], place[1], altitude=place[2])
     position = site.get_solarposition(utc)
@@ -232,6 +234,8 @@ class Calendar:
 @lru_cache(maxsize=8)
 def calendar_of(start: dt.date, days: int, zone: str, step_s: int) -> Calendar:
     """Return the steps of ``days`` local days from ``start`` in a time zone; days of 23 and 25 hours have fewer and more."""
+    import pandas as pd
+
     tz = zoneinfo.ZoneInfo(zone)
     begin = dt.datetime.combine(start, dt.time(), tz).astimezone(dt.UTC)
     end = dt.datetime.combine(start + dt.timedelta(days=days), dt.time(), tz).astimezone(dt.UTC)

@@ -6,8 +6,6 @@ import datetime as dt
 import zoneinfo
 from collections.abc import Iterable, Iterator
 
-from icalendar import Calendar, Event
-
 from ..devices.slots.week import begins, covers, dates_of, days_of
 from ..documents.job import Job
 from ..documents.results.run import Due
@@ -20,6 +18,7 @@ def _days(first: dt.date) -> Iterator[dt.date]:
 
 def calendar(job: Job) -> bytes:
     """Return the windows as iCalendar: a weekly event for each, in the site's time zone."""
+    from icalendar import Calendar, Event
 
     made = Calendar()
     made.add("prodid", "-//Ewerer//windows//EN")
@@ -55,6 +54,8 @@ def calendar(job: Job) -> bytes:
 
 def due_calendar(due: Iterable[Due], name: str = "Ewerer") -> bytes:
     """Return what is due as iCalendar: a whole day for each."""
+    from icalendar import Calendar, Event
+
     made = Calendar()
     made.add("prodid", "-//Ewerer//due//EN")
     made.add("version", "2.0")

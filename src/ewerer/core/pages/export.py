@@ -7,9 +7,6 @@ import io
 import re
 from typing import Any
 
-from openpyxl import Workbook
-from openpyxl.styles import Alignment, Font
-
 from ..documents.job import Job, SheetMark
 from ..documents.results.sheet import SheetRow, UnitSheet
 from .cells import plain_cell
@@ -89,6 +86,8 @@ def sheet_csv(job: Job, sheet: UnitSheet) -> bytes:
 
 def sheet_xlsx(job: Job, sheet: UnitSheet) -> bytes:
     """Return the sheet as XLSX: entries are text, as displayed; a second sheet lists what to leave alone."""
+    from openpyxl import Workbook
+    from openpyxl.styles import Alignment, Font
 
     book = Workbook()
     page: Any = book.active

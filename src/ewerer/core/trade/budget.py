@@ -3,29 +3,51 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-
-_until: ContextVar[float | None] = ContextVar("until", default=None)
+from dataclasses import dataclass
 
 
 class Spent(Exception):
     """The time that was given is spent."""
 
 
+class Left(Exception):
+    """Whoever asked is gone; nobody would read the answer."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Given:
+    cpu: float
+    wall: float
+    """The same moment by the wall's clock: it is never earlier, and quick to read."""
+    gone: Callable[[], bool]
+
+
+_given: ContextVar[_Given | None] = ContextVar("given", default=None)
+
+
+def _stays() -> bool:
+    return False
+
+
 @contextmanager
-def within(seconds: float) -> Iterator[None]:
-    """Give what is computed inside so many seconds of processor time of this thread."""
-    token = _until.set(time.thread_time() + seconds)
+def within(seconds: float, gone: Callable[[], bool] = _stays) -> Iterator[None]:
+    """Give what is computed inside so many seconds of processor time of this thread, and that only while nobody is ``gone``."""
+    token = _given.set(_Given(time.thread_time() + seconds, time.perf_counter() + seconds, gone))
     try:
         yield
     finally:
-        _until.reset(token)
+        _given.reset(token)
 
 
 def look() -> None:
-    """Raise :class:`Spent` where time was given and is spent; costs a fraction of a microsecond where none was."""
-    until = _until.get()
-    if until is not None and time.thread_time() > until:
+    """Raise :class:`Spent` where time was given and is spent, :class:`Left` where it is of use to nobody; quick where neither."""
+    given = _given.get()
+    if given is None:
+        return
+    if given.gone():
+        raise Left
+    if time.perf_counter() > given.wall and time.thread_time() > given.cpu:
         raise Spent

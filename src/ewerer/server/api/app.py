@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import logging
 from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
+from django.db.utils import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
@@ -14,11 +17,12 @@ from ninja.openapi.schema import OpenAPISchema
 from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
-from ...core.trade.budget import Spent
+from ...core.trade.budget import Left, Spent
 from ..problems import BUDGET_S, problem, refused
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
 
+logger = logging.getLogger("ewerer.store")
 PROBLEM_TYPE = "application/problem+json"
 
 
@@ -81,6 +85,11 @@ def _too_large(request: HttpRequest, error: OverflowError) -> HttpResponse:
     return refused(DocumentError([Problem(pointer="", message="a number is too large", expected="at most 9007199254740991")]))
 
 
+@api.exception_handler(Left)
+def _left(request: HttpRequest, error: Left) -> HttpResponse:
+    return problem(499, "Nobody waits", "The client went away; what was computed for it was stopped.")
+
+
 @api.exception_handler(Spent)
 def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
     return problem(
@@ -88,6 +97,34 @@ def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
         "Too much for one request",
         f"It was stopped after {BUDGET_S:g} s of computing; nothing was stored. Make the job smaller.",
     )
+
+
+STORE = {
+    "full": (
+        507,
+        "The disk is full",
+        "Nothing was stored. Reading and planning go on; make room on the server's disk, then try again.",
+    ),
+    "readonly": (
+        507,
+        "The data cannot be written",
+        "Nothing was stored. Reading and planning go on; the data folder is read-only.",
+    ),
+    "i/o": (507, "The disk fails", "Nothing was stored. Make a backup now, and look at the server's disk."),
+    "locked": (503, "The data are busy", "Nothing was stored. Try again in a moment."),
+}
+"""What the database says when it cannot be written, by a word of it: the status, and what to tell."""
+
+
+@api.exception_handler(OperationalError)
+@api.exception_handler(OSError)
+def _cannot_store(request: HttpRequest, error: Exception) -> HttpResponse:
+    said = "full" if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT) else str(error).lower()
+    found = next((told for word, told in STORE.items() if word in said), None)
+    if found is None:
+        raise error
+    logger.error("cannot store", exc_info=error)
+    return problem(*found)
 
 
 @api.exception_handler(HttpError)

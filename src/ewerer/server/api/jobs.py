@@ -249,10 +249,10 @@ def save_job(request: HttpRequest, id: uuid.UUID, save: SaveIn) -> Any:
 
 
 def _save(request: HttpRequest, id: uuid.UUID, document: JobDocument, base_revision: int) -> Any:
-    library_of(request, document)
+    library = library_of(request, document)
     who = person(request)
     try:
-        return _saved(record.save(id, who.crew, document, base_revision, who.user))
+        return _saved(record.save(id, who.crew, document, base_revision, who.user, library))
     except actions.StaleSave as stale:
         by = stale.latest.saved_by.get_username()
         return problem(

@@ -12,10 +12,10 @@ from ninja import Router, Schema
 from pydantic import Field, TypeAdapter
 
 from ...core.documents import DocumentError, Plan
-from ...core.plan import plan
 from ...core.trade.budget import Spent, within
 from ...core.trade.stages import ALL
 from ..jobs.models import Job
+from ..planned import planned
 from ..record.actions import last_event
 from .jobs import JobOut, job_out
 from .session import SessionOut, session_out
@@ -49,7 +49,7 @@ def _words() -> str:
 def _plan(request: HttpRequest, job: Job) -> str:
     try:
         with within(PLAN_S):
-            return plan(*stored(request, job)).model_dump_json(by_alias=True)
+            return planned(*stored(request, job)).json
     except (DocumentError, Spent):
         return "null"
 

@@ -17,6 +17,7 @@ from ...core.pages.sheet import sheet_page
 from ...core.plan import find_sheet, plan
 from ...core.visit.as_found import parse_found
 from ...core.visit.working_list import unit_order
+from ..planned import planned
 from ..profiles.actions import library_for
 from .bodies import JobBody
 from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_at, library_of, ready, stored
@@ -39,13 +40,13 @@ class FoundOut(Schema):
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
     job = job_at(request, id)
-    return ready(plan(*stored(request, job)))
+    return HttpResponse(planned(*stored(request, job)).json, content_type=JSON)
 
 
 @router.post("/plan", response={200: Plan, **REFUSALS})
 def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
     """Return the plan of an unsaved document; nothing is stored."""
-    return ready(plan(document, library_of(request, document)))
+    return HttpResponse(planned(document, library_of(request, document)).json, content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))

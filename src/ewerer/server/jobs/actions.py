@@ -12,11 +12,12 @@ from django.contrib.auth.models import User
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
+from ...core.devices.library import Library
 from ...core.documents import DocumentError, Problem
 from ...core.documents import Job as JobDocument
-from ...core.plan import plan
 from ...core.record.imports import as_now
 from ..crews.models import Crew
+from ..planned import planned
 from ..profiles.actions import library_of_job
 from ..writing import writes
 from . import keeping
@@ -34,19 +35,6 @@ class StaleSave(Exception):
 def document_of(job: Job) -> JobDocument:
     """Return the latest document of a job, as this version stores it: without what its events say."""
     return JobDocument.model_validate(as_now(job.revisions.get(number=job.revision).document), strict=False)
-
-
-def summary_of(document: JobDocument, crew: Crew) -> dict[str, Any]:
-    """Return what the list of jobs shows: counts of findings, what it waits for, key figures."""
-    made = plan(document, library_of_job(crew, document))
-    counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
-    waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
-    return {
-        **counts,
-        "waits_for": waits.title if waits else "",
-        "waits_stage": waits.stage if waits else "",
-        "keys": {s.stage: s.key for s in made.stages if s.key},
-    }
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +77,7 @@ Beside = Callable[[Job], None]
 
 def create(crew: Crew, document: JobDocument, user: User, beside: Beside | None = None) -> Job:
     """Store a new job with its first revision. Its plan is made before the one writer is asked for."""
-    return _create(crew, _Parted.of(document), summary_of(document, crew), user, beside)
+    return _create(crew, _Parted.of(document), planned(document, library_of_job(crew, document)).summary, user, beside)
 
 
 @writes
@@ -101,14 +89,23 @@ def _create(crew: Crew, parts: _Parted, summary: dict[str, Any], user: User, bes
     return job
 
 
-def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User, beside: Beside | None = None) -> Job:
+def save(
+    job_id: uuid.UUID,
+    crew: Crew,
+    document: JobDocument,
+    base_revision: int,
+    user: User,
+    beside: Beside | None = None,
+    library: Library | None = None,
+) -> Job:
     """Store a new revision on top of ``base_revision``; raise :class:`StaleSave` when it is not the latest.
 
-    Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job. The plan is
-    made before the one writer is asked for; ``document`` has what its events say laid over it, which is not stored.
+    Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job. The plan, with
+    ``library`` where it was looked up already, is made before the one writer is asked for; ``document`` has what its events say laid over it, which is not stored.
     """
     Job.objects.only("id").get(pk=job_id, crew=crew)
-    return _save(job_id, crew, _Parted.of(document), summary_of(document, crew), base_revision, user, beside)
+    summary = planned(document, library or library_of_job(crew, document)).summary
+    return _save(job_id, crew, _Parted.of(document), summary, base_revision, user, beside)
 
 
 @writes

@@ -26,6 +26,7 @@ from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
+from ..planned import planned
 from ..profiles.actions import library_of_job
 from ..settings.base import DATA_DIR
 from ..writing import writes
@@ -98,7 +99,9 @@ def create(crew: Crew, document: JobDocument, user: User) -> Job:
     return jobs.create(crew, document, user, beside)
 
 
-def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User) -> Job:
+def save(
+    job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User, library: Library | None = None
+) -> Job:
     """Store a new revision; marks that its document carries and the record lacks become events."""
     job = Job.objects.get(pk=job_id, crew=crew)
     told = document.model_fields_set & {"as_found", "sheet_marks"}
@@ -107,8 +110,8 @@ def save(job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: in
         known = state_of(job)
         _insert(job, marks_as_events(document.to_data(), now(), user.get_username(), known), user)
 
-    whole = document if told else sight_of(job, document).document
-    return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None)
+    whole = document if told else handovers.laid_over(document.bare(), state_of(job))
+    return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None, library)
 
 
 def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
@@ -125,7 +128,8 @@ def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
 
 def _plan_anew(job: Job) -> None:
     """Bring what the list of jobs shows of the plan up to what the events say; it is planned before the one writer is asked for."""
-    summary = jobs.summary_of(sight_of(job).document, job.crew)
+    sight = sight_of(job)
+    summary = planned(sight.document, sight.library).summary
     jobs.tell(job.id, job.crew, lambda _: summary)
 
 

@@ -1,0 +1,47 @@
+"""How long a computation may take, and for whom."""
+
+import json
+import time
+
+import pytest
+
+from ewerer.core.devices.library import parse_job, shipped_library
+from ewerer.core.plan import plan
+from ewerer.core.trade.budget import Left, Spent, look, within
+from tests.jobs import SKERRY, changed
+
+JOB = parse_job(json.dumps(changed(SKERRY)), shipped_library())
+
+
+def test_where_no_time_was_given_nothing_is_stopped():
+    look()
+    assert plan(JOB).findings
+
+
+def test_a_plan_stops_when_its_time_is_spent_or_nobody_waits_for_it_any_more():
+    with pytest.raises(Spent), within(0.0):
+        plan(JOB)
+    with pytest.raises(Left), within(60.0, lambda: True):
+        plan(JOB)
+    with within(60.0, lambda: False):
+        assert plan(JOB).findings
+
+
+def test_waiting_costs_nothing_of_it_and_computing_does():
+    with within(0.05):
+        time.sleep(0.15)
+        look()
+        until = time.thread_time() + 0.08
+        with pytest.raises(Spent):
+            while time.thread_time() < until:
+                look()
+
+
+def test_what_was_given_inside_ends_with_it():
+    with within(60.0):
+        with pytest.raises(Spent), within(0.0):
+            time.sleep(0.001)
+            while True:
+                look()
+        look()
+    look()
