@@ -112,7 +112,7 @@ export function createAutosave(id: string, document: Ref<Job | null>, told: Told
     draft()
   }
   function reject(error: ApiProblem, mine: Job, problems: ProblemOut[]) {
-    failure.value = error.message
+    failure.value = error.inWords
     if (error.status === 409) return between(error.body as unknown as Stale)
     if (error.status === 422) {
       refusals.value = problems

@@ -143,7 +143,7 @@ const setKeeping = () =>
             <tr v-for="s in signIns.data.value?.items" :key="s.began">
               <td>{{ moment(s.began) }} <b v-if="s.this">this one</b></td>
               <td>{{ s.address }}</td>
-              <td class="agent">{{ s.agent }}</td>
+              <td class="agent" :title="s.agent">{{ s.agent }}</td>
             </tr>
           </tbody>
         </table>
@@ -319,8 +319,10 @@ table + .line {
   width: 290px;
 }
 .agent {
-  overflow-wrap: anywhere;
-  max-width: 380px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  max-width: min(380px, 30vw);
 }
 section {
   overflow-x: auto;

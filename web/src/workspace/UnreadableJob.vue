@@ -51,4 +51,10 @@ ul {
   display: grid;
   gap: 8px;
 }
+li {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px 12px;
+}
 </style>

@@ -204,12 +204,14 @@ const SAVE_WORDS: Record<string, string> = {
   failed: 'not stored, tried again soon',
 }
 const saveText = computed(() => {
+  if (!job.document.value) return ''
   const s = job.state.value
   if (reads.value) return `revision ${job.revision.value} · you read here`
   if (job.whatIf.value) return 'what-if: nothing is saved'
   return s === 'saved' ? `revision ${job.revision.value} · saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
 })
 const planText = computed(() => {
+  if (!job.document.value) return ''
   const made = job.planMadeAt.value ? when(job.planMadeAt.value) : ''
   return { fresh: 'plan fresh', working: 'planning', old: made ? `plan of ${made}` : 'no plan yet' }[job.planState.value]
 })
