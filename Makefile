@@ -83,7 +83,7 @@ docs: $(S)/python $(S)/node
 	@PYTHONPATH=src $(PY) tools/help.py
 	@cd web && npm run -s types >/dev/null
 
-bench: $(S)/python-test $(S)/web
+bench: $(S)/python-test $(S)/web $(S)/chromium
 	@$(PY) -m bench.bench --write docs/benchmarks.md
 
 shots: $(S)/python-test $(S)/web $(S)/chromium
