@@ -187,7 +187,7 @@ def test_a_copy_put_back_under_fire_loses_no_save(tmp_path):
         assert command(live, "backup", copy).returncode == 0
         for w in writers:
             w.start()
-        for _ in range(4):
+        for _ in range(3):
             time.sleep(0.7)
             told = command(live, "restore", copy)
             assert told.returncode == 0, told.stderr
@@ -200,8 +200,10 @@ def test_a_copy_put_back_under_fire_loses_no_save(tmp_path):
         found = there(Session(base), saved)
     assert whole(live)
     kept = sorted(live.glob("before-restore-*.sqlite3"))
-    assert len(kept) == 4
+    assert len(kept) == 3
     for file in kept:
+        if not saved - found:
+            break
         folder = tmp_path / file.stem
         folder.mkdir()
         shutil.copy(file, folder / "ewerer.sqlite3")
