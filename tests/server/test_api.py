@@ -12,6 +12,7 @@ from openpyxl import load_workbook
 
 from ewerer.core.trade.quantities import glossary_markdown
 from ewerer.core.trade.rules import rules_markdown
+from ewerer.server import planned
 from ewerer.server.api import openapi_json
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
 from tests.server.asking import assert_problem, items, person, post, put
@@ -77,6 +78,7 @@ def test_a_page_is_told_all_it_needs_to_open_a_job_in_one_answer(mine, job):
 
 
 def test_a_job_opens_though_its_plan_cannot_be_made(mine, job, monkeypatch):
+    planned._kept.clear()
     monkeypatch.setattr("ewerer.server.api.opening.PLAN_S", 0.0)
     told = mine.get(f"/api/jobs/{job}/opening").json()
     assert told["plan"] is None and told["job"]["document"]["name"] == data(SKERRY)["name"]
