@@ -45,17 +45,12 @@ declare global {
   }
 }
 const EARLY_MS = 10_000
-const early = new Map<string, Promise<unknown>>()
+let early: Promise<unknown> | undefined
 /** The answer to the question that was asked before this code was here, only while it is good; null where it was another, or failed. */
 function askedEarly<T>(place: string): Promise<T | null> {
   if (window.early?.place !== place || performance.now() > EARLY_MS) return Promise.resolve(null)
-  const { answer } = window.early
-  if (!early.has(place))
-    early.set(
-      place,
-      answer.then((told) => (told?.ok ? told.json() : null)).catch(() => null),
-    )
-  return early.get(place) as Promise<T | null>
+  early ??= window.early.answer.then((told) => (told?.ok ? told.json() : null)).catch(() => null)
+  return early as Promise<T | null>
 }
 // A document that was dropped or pasted goes as it is, so that the server says what is wrong with it.
 const asTyped = (body: unknown) => (typeof body === 'string' ? body : JSON.stringify(body))

@@ -35,7 +35,7 @@ export function tabs(heard: (news: TabNews) => void) {
   const channel = new BroadcastChannel(CHANNEL)
   const me = tab()
   const alive: string[] = []
-  let closed = false
+  const store = sessionStorage // the answer may come when the page is gone
   channel.onmessage = ({ data }: MessageEvent<TabNews>) => {
     if (data.kind === 'who') channel.postMessage({ kind: 'here', tab: me } satisfies TabNews)
     else if (data.kind === 'here') alive.push(data.tab)
@@ -47,13 +47,10 @@ export function tabs(heard: (news: TabNews) => void) {
     async others(): Promise<string[]> {
       channel.postMessage({ kind: 'who' } satisfies TabNews)
       await new Promise((r) => setTimeout(r, ANSWER_MS))
-      if (!closed && alive.includes(me)) sessionStorage.removeItem(TAB)
+      if (alive.includes(me)) store.removeItem(TAB)
       return alive
     },
-    close() {
-      closed = true
-      channel.close()
-    },
+    close: () => channel.close(),
   }
 }
 const draftKeys = (id: string) => Object.keys(localStorage).filter((k) => k === stem(id) || k.startsWith(`${stem(id)}:`))
