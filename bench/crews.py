@@ -2,9 +2,9 @@
 
 import contextlib
 import http.client
+import itertools
 import json
 import os
-import socket
 import sqlite3
 import statistics
 import subprocess
@@ -18,9 +18,10 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-from bench.server import server
+from bench.server import free_port, server
 
 SHIPPED = Path(__file__).resolve().parents[1] / "src" / "ewerer" / "library"
+NUMBERS = itertools.count()
 SEEN = """new MutationObserver(() => {
   if (window.shown || !document.querySelector('main.stage h1')) return
   window.shown = performance.now()
@@ -59,10 +60,8 @@ class Signed:
 @contextlib.contextmanager
 def bare_server() -> Iterator[str]:
     """Serve the bare endpoint; yields the address."""
-    with tempfile.TemporaryDirectory() as folder, socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-        probe.close()
+    port = free_port()
+    with tempfile.TemporaryDirectory() as folder:
         process = subprocess.Popen([sys.executable, "-m", "bench.bare", str(Path(folder) / "bare.sqlite3"), str(port)])
         address = f"http://127.0.0.1:{port}"
         try:
@@ -98,15 +97,15 @@ def together(writers: int, times: int, begin: Callable[[int], Callable[[int], No
 
 
 def saves(base: str, document: dict[str, object], plans: bool) -> Callable[[int], Callable[[int], None]]:
-    """Return what makes a writer that saves a job of its own, each time with another fuse; it asks for the plan first, as the page does."""
+    """Return what makes a writer that saves a job of its own, each time under another name, so that no plan is known; with ``plans`` it asks for the plan first, as the page does."""
 
     def begin(_: int) -> Callable[[int], None]:
         me = Signed(base)
         job = me.ask("POST", "/api/jobs", document)
         held = {"revision": 1}
 
-        def act(k: int) -> None:
-            now = {**document, "bank": {**document["bank"], "fuse_a": 3000 + k + held["revision"] % 800}}  # type: ignore[dict-item]
+        def act(_: int) -> None:
+            now = {**document, "name": f"Save {next(NUMBERS)}"}
             if plans:
                 me.ask("POST", "/api/plan", now)
             told = me.ask("PUT", f"/api/jobs/{job['id']}", {"base_revision": held["revision"], "document": now})
@@ -179,9 +178,7 @@ def start_s(times: int = 5) -> float:
     taken = []
     with tempfile.TemporaryDirectory() as folder:
         for _ in range(times + 1):
-            with socket.socket() as probe:
-                probe.bind(("127.0.0.1", 0))
-                port = probe.getsockname()[1]
+            port = free_port()
             begun = time.perf_counter()
             process = subprocess.Popen(
                 [sys.executable, "-m", "ewerer.entry", "serve", "--port", str(port), "--data", folder],

@@ -11,13 +11,17 @@ import urllib.request
 from collections.abc import Iterator
 
 
+def free_port() -> int:
+    """Return a port of this machine that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
 @contextlib.contextmanager
 def server(folder: str | os.PathLike[str], port: int = 0) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
     """Serve demo data kept in ``folder`` on a port, or on a free one; yields the process and the address."""
-    if not port:
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
+    port = port or free_port()
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
     command = [sys.executable, "-m", "ewerer.entry", "demo", "--port", str(port), "--data", str(folder)]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)

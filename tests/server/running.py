@@ -1,9 +1,21 @@
-"""A signed-in connection to a server of its own process."""
+"""A signed-in connection to a server of its own process, and commands beside it."""
 
 import copy
 import json
+import os
+import subprocess
+import sys
 import urllib.request
 from http.cookiejar import CookieJar
+
+
+def command(folder, *argv):
+    """Run a command of the server on a data folder."""
+    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+    environment |= {"EWERER_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
+    return subprocess.run(
+        [sys.executable, "-m", "ewerer.server", *map(str, argv)], env=environment, capture_output=True, text=True, timeout=60
+    )
 
 
 class Session:

@@ -1,26 +1,15 @@
 """Copies of the data made and taken back by command while the server runs and people save."""
 
-import os
 import sqlite3
-import subprocess
-import sys
 import threading
 
 import pytest
 from bench.server import server
 
 from tests.jobs import SKERRY, changed, data
-from tests.server.running import Session
+from tests.server.running import Session, command
 
 pytestmark = pytest.mark.slow
-
-
-def command(folder, *argv):
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {"EWERER_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
-    return subprocess.run(
-        [sys.executable, "-m", "ewerer.server", *map(str, argv)], env=environment, capture_output=True, text=True, timeout=60
-    )
 
 
 def names(session):

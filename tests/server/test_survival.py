@@ -8,7 +8,6 @@ import os
 import random
 import shutil
 import signal
-import socket
 import sqlite3
 import subprocess
 import sys
@@ -18,10 +17,10 @@ import urllib.error
 import urllib.request
 
 import pytest
-from bench.server import server
+from bench.server import free_port, server
 
 from tests.jobs import SKERRY, changed
-from tests.server.running import Session
+from tests.server.running import Session, command
 
 pytestmark = pytest.mark.slow
 KILLS = 200 if os.environ.get("EWERER_EXPLORE") else 30
@@ -32,14 +31,6 @@ FUSES = itertools.count(100)
 def whole(folder):
     with contextlib.closing(sqlite3.connect(folder / "ewerer.sqlite3")) as database:
         return database.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-
-
-def command(folder, *argv):
-    environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {"EWERER_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
-    return subprocess.run(
-        [sys.executable, "-m", "ewerer.server", *map(str, argv)], env=environment, capture_output=True, text=True, timeout=120
-    )
 
 
 class Writer(threading.Thread):
@@ -117,9 +108,7 @@ def nest(folder):
     )
 
     def started():
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
+        port = free_port()
         parent.stdin.write(f"{port}\n")
         parent.stdin.flush()
         child = next(int(line) for line in parent.stdout if line.strip().isdigit())

@@ -42,8 +42,17 @@ BUDGET_S = 5.0
 
 GONE = "ewerer.gone"
 """Where the gate keeps the event that is set when a client goes away."""
-COMPUTES = re.compile(r"/api/(plan|order|simulate|series|as-found|verify|symptoms|library/(check|lacks|table|try))\b")
-"""What stores nothing. A save goes on to its end, whether or not somebody waits for the answer."""
+COMPUTES = {
+    "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
+    "library/check", "library/table", "library/lacks", "library/try",
+}  # fmt: skip
+"""Operations that are sent a document and answer at once with what they made of it; nothing is stored."""
+
+
+def route_of(request: HttpRequest) -> str:
+    """Return the route of a request without ``api/`` and the kinds of its parts: ``jobs/<id>``; empty before it is known."""
+    match = request.resolver_match
+    return re.sub(r"<\w+:", "<", match.route.removeprefix("api/")) if match else ""
 
 
 class Bounded:
@@ -53,10 +62,9 @@ class Bounded:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Return the response, computed within the budget; what only computes stops when the client is gone."""
+        """Return the response, computed within the budget; what only computes stops when the client is gone, a save goes on."""
         gone = request.META.get("asgi.scope", {}).get(GONE)
-        stop = (gone.is_set,) if gone is not None and COMPUTES.match(request.path) else ()
-        with within(BUDGET_S, *stop):
+        with within(BUDGET_S, lambda: gone is not None and gone.is_set() and route_of(request) in COMPUTES):
             return self.get_response(request)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from django.http import HttpRequest
@@ -11,12 +10,10 @@ from ninja.security import SessionAuth
 
 from ..crews.roles import Role
 from ..people import person_of
+from ..problems import COMPUTES, route_of
 
-COMPUTES = {
-    "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "work", "work/<id>", "verify", "symptoms/<id>",
-    "library/check", "library/table", "library/lacks", "library/try",
-}  # fmt: skip
-"""Operations that are sent a document and store nothing."""
+STORES_NOTHING = COMPUTES | {"work", "work/<id>"}
+"""Operations that no job, profile or person is changed by; long work only leaves its result."""
 ONES_OWN = {
     "session", "session/preferences", "session/password", "session/sign-ins", "session/crew", "session/stay", "session/invitations/<token>",
 }  # fmt: skip
@@ -32,12 +29,11 @@ LEADS = {
 
 def needed(method: str, route: str) -> Role | None:
     """Return the role that an operation needs; None where it is one's own."""
-    route = re.sub(r"<\w+:", "<", route.removeprefix("api/"))
     if route in ONES_OWN:
         return None
     if (method, route) in LEADS:
         return Role.LEAD
-    return Role.READER if method in ("GET", "HEAD") or route in COMPUTES else Role.MEMBER
+    return Role.READER if method in ("GET", "HEAD") or route in STORES_NOTHING else Role.MEMBER
 
 
 class InRole(SessionAuth):
@@ -48,8 +44,7 @@ class InRole(SessionAuth):
         user = super().authenticate(request, key)
         if user is None:
             return None
-        match = request.resolver_match
-        asked = needed(request.method or "GET", match.route if match else "")
+        asked = needed(request.method or "GET", route_of(request))
         who = person_of(request)
         if asked is not None and who is not None and not who.role.may(asked):
             word = {Role.LEAD: "a lead of the crew", Role.MEMBER: "a member of the crew"}[asked]
