@@ -99,32 +99,34 @@ def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
     )
 
 
-STORE = {
-    "full": (
-        507,
-        "The disk is full",
-        "Nothing was stored. Reading and planning go on; make room on the server's disk, then try again.",
-    ),
-    "readonly": (
-        507,
-        "The data cannot be written",
-        "Nothing was stored. Reading and planning go on; the data folder is read-only.",
-    ),
-    "i/o": (507, "The disk fails", "Nothing was stored. Make a backup now, and look at the server's disk."),
-    "locked": (503, "The data are busy", "Nothing was stored. Try again in a moment."),
+FULL = (507, "The disk is full", "Nothing was stored. Reading and planning go on; make room on the server's disk, then try again.")
+CLOSED = (507, "The data cannot be written", "Nothing was stored. Reading and planning go on; the data folder is read-only.")
+FAILS = (507, "The disk fails", "Nothing was stored. Make a backup now, and look at the server's disk.")
+BUSY = (503, "The data are busy", "Nothing was stored. Try again in a moment.")
+BY_WORD = {"full": FULL, "readonly": CLOSED, "i/o": FAILS, "locked": BUSY}
+"""What the database says when it cannot be written, by a word of it."""
+BY_NUMBER = {
+    errno.ENOSPC: FULL,
+    errno.EDQUOT: FULL,
+    errno.EROFS: CLOSED,
+    errno.EACCES: CLOSED,
+    errno.EPERM: CLOSED,
+    errno.EIO: FAILS,
 }
-"""What the database says when it cannot be written, by a word of it: the status, and what to tell."""
+"""What the system says of a file that cannot be written."""
 
 
 @api.exception_handler(OperationalError)
 @api.exception_handler(OSError)
-def _cannot_store(request: HttpRequest, error: Exception) -> HttpResponse:
-    said = "full" if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT) else str(error).lower()
-    found = next((told for word, told in STORE.items() if word in said), None)
-    if found is None:
+def _cannot_store(request: HttpRequest, error: OperationalError | OSError) -> HttpResponse:
+    if isinstance(error, OSError):
+        told = BY_NUMBER.get(error.errno or 0)
+    else:
+        told = next((told for word, told in BY_WORD.items() if word in str(error).lower()), None)
+    if told is None:
         raise error
     logger.error("cannot store", exc_info=error)
-    return problem(*found)
+    return problem(*told)
 
 
 @api.exception_handler(HttpError)

@@ -6,12 +6,14 @@ import uuid
 from dataclasses import asdict
 from datetime import UTC, datetime
 from functools import cache
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field, TypeAdapter
 
-from ...core.documents import DocumentError, Plan
+from ...core.documents import DocumentError, Plan, parse_document
+from ...core.documents import Job as JobDocument
 from ...core.trade.budget import Spent, within
 from ...core.trade.stages import ALL
 from ..jobs.models import Job
@@ -46,10 +48,10 @@ def _words() -> str:
     return f'"stages":{stages.decode()},"fields":{fields.decode()}'
 
 
-def _plan(request: HttpRequest, job: Job) -> str:
+def _plan(request: HttpRequest, job: Job, document: Any) -> str:
     try:
         with within(PLAN_S):
-            return planned(*stored(request, job)).json
+            return planned(*stored(request, job, parse_document(JobDocument, document))).json
     except (DocumentError, Spent):
         return "null"
 
@@ -60,7 +62,8 @@ def open_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     job, latest = job_of(request, id)
     session = SessionOut.model_validate(session_out(request)).model_dump_json()
     last = last_event(job)
-    told = as_json(job_out(job, latest)).content.decode()
+    told = job_out(job, latest)
+    made = _plan(request, job, told["document"])
     at = datetime.now(UTC).isoformat()
-    whole = f'{{"session":{session},{_words()},"job":{told},"plan":{_plan(request, job)},"events":{last},"at":"{at}"}}'
-    return HttpResponse(whole, content_type=JSON)
+    parts = f'"job":{as_json(told).content.decode()},"plan":{made},"events":{last},"at":"{at}"'
+    return HttpResponse(f'{{"session":{session},{_words()},{parts}}}', content_type=JSON)

@@ -154,8 +154,8 @@ def library_of(request: HttpRequest, document: JobDocument) -> Library:
     return library
 
 
-def stored(request: HttpRequest, job: Job) -> tuple[JobDocument, Library]:
-    """Return a job's latest document with its record laid over it, read and checked against the crew's library."""
-    sight = sight_of(job)
+def stored(request: HttpRequest, job: Job, document: JobDocument | None = None) -> tuple[JobDocument, Library]:
+    """Return a job's latest ``document``, read here unless it is at hand, with its record laid over it, checked against the library."""
+    sight = sight_of(job, document)
     check_references(sight.document, sight.library)
     return sight.document, sight.library

@@ -13,7 +13,7 @@ from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from ...core.devices.library import Library
-from ...core.documents import DocumentError, Problem
+from ...core.documents import DocumentError, Problem, parse_document
 from ...core.documents import Job as JobDocument
 from ...core.record.imports import as_now
 from ..crews.models import Crew
@@ -33,8 +33,8 @@ class StaleSave(Exception):
 
 
 def document_of(job: Job) -> JobDocument:
-    """Return the latest document of a job, as this version stores it: without what its events say."""
-    return JobDocument.model_validate(as_now(job.revisions.get(number=job.revision).document), strict=False)
+    """Return the latest document of a job, as this version stores it: without what its events say. Raises DocumentError where it cannot be read."""
+    return parse_document(JobDocument, as_now(job.revisions.get(number=job.revision).document))
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,7 +101,8 @@ def save(
     """Store a new revision on top of ``base_revision``; raise :class:`StaleSave` when it is not the latest.
 
     Saving what is already there makes no revision. Raises Job.DoesNotExist for another crew's job. The plan, with
-    ``library`` where it was looked up already, is made before the one writer is asked for; ``document`` has what its events say laid over it, which is not stored.
+    ``library`` where it was looked up already, is made before the one writer is asked for; ``document`` has what
+    its events say laid over it, which is not stored.
     """
     Job.objects.only("id").get(pk=job_id, crew=crew)
     summary = planned(document, library or library_of_job(crew, document)).summary
