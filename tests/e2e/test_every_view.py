@@ -24,6 +24,26 @@ GROUND = """() => [...document.querySelectorAll('.el-dialog .el-select__placehol
 })"""
 
 
+OUT = """() => {
+    const out = document.documentElement.scrollWidth > innerWidth + 1 ? ['the page is wider than the window'] : []
+    const name = (e) => `${e.tagName} ${e.getAttribute('aria-label') ?? e.textContent.trim().slice(0, 40)}`
+    for (const e of document.querySelectorAll('main button, main a, main input, main td, main textarea, header button, header a')) {
+        const b = e.getBoundingClientRect(), style = getComputedStyle(e)
+        if (b.width < 2 || b.height < 2 || style.visibility === 'hidden' || e.closest('.visually-hidden')) continue
+        // What stands in a part that is moved sideways by itself may lie beyond its edge.
+        if (b.right > innerWidth + 1 && !e.closest('.scroll, .el-segmented, .el-tabs__nav-wrap')) out.push(`${name(e)} beyond the edge`)
+        const x = (b.left + b.right) / 2, y = (b.top + b.bottom) / 2
+        if (e.tagName === 'TD' || x < 0 || y < 0 || x >= innerWidth || y >= innerHeight || document.querySelector('.el-overlay:not([style*="none"])')) continue
+        const part = e.closest('.scroll')?.getBoundingClientRect()
+        if (part && (x < part.left || x > part.right)) continue
+        const hit = document.elementFromPoint(x, y)
+        const other = hit?.closest('button, a, input, textarea, select')
+        if (other && other !== e && !e.contains(other) && !other.contains(e)) out.push(`${name(e)} lies under ${name(other)}`)
+    }
+    return out
+}"""
+
+
 def stage_at(page, base, id, stage):
     page.goto(f"{base}/jobs/{id}/{stage.lower()}")
     expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
@@ -43,6 +63,7 @@ def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, s
 
     def check(where):
         page.wait_for_timeout(300)
+        wrong.extend((where, w) for w in page.evaluate(OUT)[:5])
         found = axe.run(page, context=SEEN, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).response[
             "violations"
         ]
@@ -97,7 +118,7 @@ def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, s
         stage_at(page, base, id, "Link")
         page.get_by_role("button", name=re.compile("^Findings")).click()
         check("findings drawer")
-    assert wrong == []
+    assert not wrong, "\n".join(map(str, wrong))
 
 
 COLLISIONS = """() => [...document.querySelectorAll('.stage svg')].flatMap((svg) => {

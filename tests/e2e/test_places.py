@@ -95,8 +95,8 @@ def test_find_goes_to_fields_thresholds_entries_and_stages(opened):
     ]:
         page.locator("main.stage").focus()
         page.keyboard.press("/")
-        box = page.get_by_label("Find a quantity, setting or field")
-        box.fill(words)
+        page.keyboard.type(words)  # at once, while the dialog is still on its way
+        expect(page.get_by_label("Find a quantity, setting or field")).to_have_value(words)
         expect(page.get_by_role("listbox", name="Found").get_by_role("option").first).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_role("heading", name=heading, level=1)).to_be_visible()

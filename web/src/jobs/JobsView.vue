@@ -1,13 +1,9 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { refDebounced, useMediaQuery } from '@vueuse/core'
-import { ElDialog, ElInput, ElPagination, ElPopconfirm, ElTable, ElTableColumn } from 'element-plus'
-import 'element-plus/theme-chalk/el-button.css'
+import { ElDialog, ElInput, ElPagination, ElTable, ElTableColumn } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import 'element-plus/theme-chalk/el-pagination.css'
-import 'element-plus/theme-chalk/el-popconfirm.css'
-import 'element-plus/theme-chalk/el-popover.css'
-import 'element-plus/theme-chalk/el-popper.css'
 import 'element-plus/theme-chalk/el-scrollbar.css'
 import 'element-plus/theme-chalk/el-table.css'
 import 'element-plus/theme-chalk/el-table-column.css'
@@ -20,7 +16,8 @@ import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
-import { moment, today, when } from '../ui/figures'
+import { today, when } from '../ui/figures'
+import JobActions from './JobActions.vue'
 import StateMark from '../ui/StateMark.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
 import PickField from '../ui/PickField.vue'
@@ -85,13 +82,13 @@ function takeBack() {
 }
 const files = computed(() => `/api/jobs/files?${chosen.value.map((id) => `ids=${id}`).join('&')}`)
 const wide = useMediaQuery('(min-width: 1001px)')
+const phone = useMediaQuery('(max-width: 640px)')
 const FEW = 6
 const state = (s: JobLine['summary']) => (s.stop ? 'stop' : s.caution ? 'caution' : 'ok')
 const failure = ref<ApiProblem | null>(null)
 const failedName = ref('')
 const dragging = ref(false)
 const units = ref(false)
-const lead = computed(() => session.value?.role === 'lead')
 const works = computed(() => session.value?.role !== 'reader')
 const due = useQuery(queries.due())
 const soon = computed(() => due.data.value?.items ?? [])
@@ -269,7 +266,7 @@ async function signOut() {
           <template #header><span class="visually-hidden">State</span></template>
           <template #default="{ row: j }"><StateMark :state="state(j.summary)" /></template>
         </ElTableColumn>
-        <ElTableColumn label="Job" min-width="240" class-name="what">
+        <ElTableColumn label="Job" :min-width="wide ? 240 : 200" class-name="what">
           <template #default="{ row: j }">
             <RouterLink :to="{ name: 'job', params: { id: j.id, stage: 'site' } }">{{ j.name }}</RouterLink>
             <span v-if="j.summary.waits_for" class="waits">
@@ -285,9 +282,20 @@ async function signOut() {
               :to="{ name: 'job', params: { id: j.id, stage: 'run' } }"
               >{{ site(j as JobLine) }}</RouterLink
             >
+            <template v-if="phone">
+              <span class="waits soft">{{ [j.summary.keys.bank, j.summary.keys.units].filter(Boolean).join(' · ') }}</span>
+              <span class="waits soft">{{ when(j.saved_at) }} · {{ j.saved_by }}, revision {{ j.revision }}</span>
+              <JobActions
+                :job="j as JobLine"
+                :away="away"
+                @copy="copy.mutate(j.id)"
+                @move="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
+                @for-good="api.deleteForGood(j.id).then(refresh, failed)"
+              />
+            </template>
           </template>
         </ElTableColumn>
-        <ElTableColumn label="Bank and units" min-width="150">
+        <ElTableColumn v-if="!phone" label="Bank and units" :min-width="wide ? 150 : 124">
           <template #default="{ row: j }">
             {{ j.summary.keys.bank ?? 'no bank yet' }}<br /><span class="soft">{{ j.summary.keys.units ?? 'no units yet' }}</span>
           </template>
@@ -300,39 +308,21 @@ async function signOut() {
         <ElTableColumn v-if="wide" label="Sheet" min-width="120">
           <template #default="{ row: j }">{{ j.summary.keys.sheet ?? '' }}</template>
         </ElTableColumn>
-        <ElTableColumn label="Saved" min-width="130">
+        <ElTableColumn v-if="!phone" label="Saved" :min-width="wide ? 130 : 112">
           <template #default="{ row: j }">
             {{ when(j.saved_at) }}<br /><span class="soft">{{ j.saved_by }}, revision {{ j.revision }}</span>
           </template>
         </ElTableColumn>
-        <ElTableColumn label="" min-width="230" align="right" class-name="actions">
+        <ElTableColumn v-if="!phone" label="" :width="away ? 340 : wide ? 236 : 206" align="right" class-name="actions">
           <template #header><span class="visually-hidden">Actions</span></template>
           <template #default="{ row: j }">
-            <template v-if="away && lead">
-              <span v-if="j.delete_after" class="soft small">goes for good {{ moment(j.delete_after) }}</span>
-              <ElPopconfirm
-                v-else
-                title="Delete it for good, with its revisions and all that was recorded on site? It goes in 30 days; until then it can be taken out."
-                confirm-button-text="Delete for good"
-                cancel-button-text="Keep"
-                width="300"
-                @confirm="api.deleteForGood(j.id).then(refresh, failed)"
-              >
-                <template #reference
-                  ><button class="plain" :aria-label="`Delete ${j.name} for good`">Delete for good</button></template
-                >
-              </ElPopconfirm>
-            </template>
-            <button v-if="works" class="plain" :aria-label="`Copy ${j.name}`" @click="copy.mutate(j.id)">Copy</button>
-            <a class="button plain" :aria-label="`Export ${j.name}`" :href="`/api/jobs/${j.id}/export`" download>Export</a>
-            <button
-              v-if="works"
-              class="plain"
-              :aria-label="`${away ? 'Take out' : 'Put away'} ${j.name}`"
-              @click="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
-            >
-              {{ away ? 'Take out' : 'Put away' }}
-            </button>
+            <JobActions
+              :job="j as JobLine"
+              :away="away"
+              @copy="copy.mutate(j.id)"
+              @move="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
+              @for-good="api.deleteForGood(j.id).then(refresh, failed)"
+            />
           </template>
         </ElTableColumn>
       </ElTable>
@@ -409,6 +399,7 @@ main {
 }
 .top {
   display: flex;
+  flex-wrap: wrap;
   gap: 10px;
   align-items: center;
 }
@@ -422,7 +413,7 @@ main {
   flex-wrap: wrap;
 }
 .filter .words {
-  width: min(320px, 80vw);
+  width: min(320px, 100%);
 }
 .lede {
   margin: 2px 0 16px;
@@ -444,19 +435,25 @@ main {
 .waits {
   display: block;
 }
-.actions {
+.list :deep(.actions) {
   white-space: nowrap;
-  text-align: right;
 }
-.actions > * {
-  padding: 0 9px;
-}
-.button.plain {
-  border-color: transparent;
-  background: none;
+.list :deep(.actions .cell) {
+  padding: 0 4px;
 }
 .foot {
   margin-top: 12px;
+}
+@media (max-width: 640px) {
+  main {
+    padding: 14px 12px;
+  }
+  .top h1 {
+    flex: 1 0 100%;
+  }
+  .top .gap {
+    display: none;
+  }
 }
 .buttons {
   margin-top: 14px;

@@ -398,7 +398,7 @@ fieldset {
   width: 74px;
 }
 .cell.what {
-  width: min(300px, 80vw);
+  width: min(300px, 100%);
 }
 .cell.what :deep(.pick) {
   width: 100%;

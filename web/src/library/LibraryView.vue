@@ -195,7 +195,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
         >
       </template>
     </PageHead>
-    <div class="body">
+    <div class="body" :class="{ chosen: !!draft }">
       <nav aria-label="Profiles">
         <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
         <p v-if="list.isError.value" role="alert">Cannot be read now. <button @click="() => list.refetch()">Try again</button></p>
@@ -228,6 +228,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
       </nav>
       <main>
         <template v-if="draft">
+          <RouterLink class="back" :to="{ name: 'library' }">All profiles</RouterLink>
           <h1>{{ draft.name || 'New profile' }}</h1>
           <p class="lede">
             {{ about || (fresh && !draft.name ? 'Begin with the plate; ten settings make a plan.' : '') }}
@@ -417,9 +418,36 @@ textarea {
 .why {
   color: var(--stop);
 }
+.back {
+  display: none;
+  padding: 8px 0;
+}
 @media (max-width: 1000px) {
   .body {
     grid-template-columns: 200px minmax(0, 1fr);
+  }
+}
+@media (max-width: 640px) {
+  .library {
+    height: auto;
+    min-height: 100vh;
+  }
+  .body {
+    display: flex;
+    flex-direction: column-reverse;
+    justify-content: flex-end;
+  }
+  .chosen nav {
+    display: none;
+  }
+  nav {
+    border: 0;
+  }
+  main {
+    padding: 12px;
+  }
+  .back {
+    display: inline-block;
   }
 }
 .next {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The menu of a device as a table to type down a column; one row opened shows how its display writes a figure, and what it changes.
+import { vStack } from '../ui/stack'
 import { computed, ref } from 'vue'
 import EmptyNote from '../ui/EmptyNote.vue'
 import KeptInput from '../ui/KeptInput.vue'
@@ -127,7 +128,7 @@ const setPlace = (i: number, text: string) =>
       <p v-if="!frozen">Ten settings are enough to begin with. Paste the manual's table, or type row by row.</p>
     </EmptyNote>
     <div v-else class="scroll">
-      <table>
+      <table v-stack>
         <caption class="visually-hidden">
           Settings of the menu
         </caption>
@@ -332,9 +333,6 @@ const setPlace = (i: number, text: string) =>
 </template>
 
 <style scoped>
-.scroll {
-  overflow-x: auto;
-}
 td {
   padding: 2px 6px 2px 0;
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The table of settings of a manual, pasted or dropped: what each row was taken for, to confirm or to change, then into the menu.
+import { vStack } from '../ui/stack'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, shallowRef } from 'vue'
@@ -139,7 +140,7 @@ const range = (r: ManualRow) =>
         <button class="plain" @click="table = null">Paste again</button>
       </p>
       <div class="scroll">
-        <table>
+        <table v-stack="['Take', 'In the manual']">
           <thead>
             <tr>
               <th>Take</th>
@@ -185,9 +186,6 @@ const range = (r: ManualRow) =>
   align-items: center;
   flex-wrap: wrap;
   margin: 10px 0;
-}
-.scroll {
-  overflow-x: auto;
 }
 td {
   padding: 3px 10px 3px 0;

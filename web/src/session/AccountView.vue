@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // One's own account and the crew: password, sessions, units; people, invitations, what was done, how long revisions are kept.
+import { vStack } from '../ui/stack'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ElPagination, ElPopconfirm } from 'element-plus'
 import 'element-plus/theme-chalk/el-button.css'
@@ -131,7 +132,7 @@ const setKeeping = () =>
 
       <section>
         <h2>Signed in</h2>
-        <table>
+        <table v-stack>
           <thead>
             <tr>
               <th>Since</th>
@@ -160,7 +161,7 @@ const setKeeping = () =>
       <section data-people>
         <h2>People</h2>
         <p v-if="people.isError.value" class="why" role="alert">The people cannot be read now.</p>
-        <table>
+        <table v-stack>
           <thead>
             <tr>
               <th>Name</th>
@@ -253,7 +254,7 @@ const setKeeping = () =>
         </section>
         <section data-trail>
           <h2>What was done</h2>
-          <table>
+          <table v-stack>
             <thead>
               <tr>
                 <th>When</th>
@@ -316,7 +317,7 @@ table + .line {
   color: var(--soft);
 }
 .role {
-  width: 290px;
+  width: min(290px, 100%);
 }
 .agent {
   overflow: hidden;

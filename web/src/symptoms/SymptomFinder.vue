@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // From what is seen to why: answer tests, causes are ranked anew, the most telling test comes next.
 import { useQuery } from '@tanstack/vue-query'
-import { ElDialog, ElInput } from 'element-plus'
+import { ElDialog, ElInput, type InputInstance } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref, watch } from 'vue'
 import { queries } from '../api/queries'
@@ -11,11 +11,16 @@ import type { Stage } from '../stages/registry'
 import { useJob } from '../job/use-job'
 
 const open = defineModel<boolean>({ required: true })
-const props = defineProps<{ begin?: string }>()
+const props = defineProps<{ begin?: string; ahead: () => string }>()
 const emit = defineEmits<{ stage: [stage: Stage] }>()
 const job = useJob()
 const list = useQuery(queries.symptoms())
 const words = ref('')
+const box = ref<InputInstance>()
+function start() {
+  words.value = props.ahead() + words.value
+  box.value?.focus()
+}
 const chosen = ref(props.begin ?? '')
 watch(
   () => props.begin,
@@ -57,15 +62,15 @@ function choose(id: string) {
 </script>
 
 <template>
-  <ElDialog v-model="open" title="What do you see?" width="min(860px, 96vw)" top="5vh">
+  <ElDialog v-model="open" title="What do you see?" width="min(860px, 96vw)" top="5vh" @opened="start">
     <div v-if="!chosen">
       <label for="symptom-words" class="visually-hidden">Words of the symptom</label>
       <ElInput
         id="symptom-words"
+        ref="box"
         v-model="words"
         class="box"
         placeholder="zeros, alarm, never full, bounces"
-        autofocus
         :validate-event="false"
       />
       <p v-if="list.isError.value" role="alert">

@@ -9,7 +9,7 @@ defineProps<{ where: string; home?: boolean }>()
   <header>
     <span v-if="home" class="word">Ewerer<i>.</i></span>
     <RouterLink v-else to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
-    <span class="soft">{{ where }}</span>
+    <span class="soft where">{{ where }}</span>
     <slot name="beside" />
     <span class="gap" />
     <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
@@ -39,7 +39,24 @@ header {
   font-style: normal;
   color: var(--copper);
 }
+.where {
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
 .gap {
   flex: 1;
+}
+@media (max-width: 640px) {
+  header {
+    flex-wrap: wrap;
+    gap: 0 8px;
+    padding: 3px 10px;
+  }
+  header :slotted(.plain),
+  header .plain {
+    padding: 0 7px;
+  }
 }
 </style>

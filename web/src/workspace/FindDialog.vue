@@ -2,19 +2,23 @@
 // Find any quantity, setting or finding of the plan by its words, and go there.
 import { ElDialog, ElInput, type InputInstance } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { computed, nextTick, onMounted, ref } from 'vue'
+import { computed, ref } from 'vue'
 import { hasWords } from '../ui/words'
 import type { Stage } from '../stages/registry'
 import { useJob } from '../job/use-job'
 import { singleFields } from '../job/words'
 
 const open = defineModel<boolean>({ required: true })
+const props = defineProps<{ ahead: () => string }>()
 const emit = defineEmits<{ go: [pointer: string, stage?: Stage] }>()
 const job = useJob()
 const query = ref('')
 const at = ref(0)
 const box = ref<InputInstance>()
-onMounted(() => nextTick(() => box.value?.focus()))
+function begin() {
+  query.value = props.ahead() + query.value
+  box.value?.focus()
+}
 
 interface Hit {
   words: string
@@ -67,7 +71,7 @@ function move(by: number) {
 </script>
 
 <template>
-  <ElDialog v-model="open" title="Find" width="min(560px, 94vw)" top="10vh">
+  <ElDialog v-model="open" title="Find" width="min(560px, 94vw)" top="10vh" @opened="begin">
     <ElInput
       ref="box"
       v-model="query"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Who saved what and when; any two revisions side by side; one taken back.
+import { vStack } from '../ui/stack'
 import { useQuery } from '@tanstack/vue-query'
 import { ElDrawer, ElPagination } from 'element-plus'
 import 'element-plus/theme-chalk/el-pagination.css'
@@ -74,7 +75,7 @@ const compared = useQuery(
         {{ compared.error.value?.message }} <button @click="() => compared.refetch()">Try again</button>
       </p>
       <p v-else-if="!compared.data.value?.length" class="soft">Nothing differs between them.</p>
-      <table v-else>
+      <table v-else v-stack>
         <thead>
           <tr>
             <th>What differs</th>

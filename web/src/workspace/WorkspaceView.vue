@@ -17,6 +17,7 @@ import { saveJson } from '../ui/save-file'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
 import { createJob, provideJob } from '../job/use-job'
+import { typedAhead } from './typed-ahead'
 
 const DRAW_MS = 400
 const props = defineProps<{ id?: string }>()
@@ -40,10 +41,17 @@ const find = ref(false)
 const history = ref(false)
 const symptoms = ref(false)
 const symptom = ref('')
+const ahead = typedAhead()
 function findOut(id: string) {
+  if (!id) ahead.begin()
   symptom.value = id
   symptoms.value = true
 }
+function search() {
+  ahead.begin()
+  find.value = true
+}
+watch([find, symptoms], (open) => open.some(Boolean) || ahead.take())
 const whole = computed(() => wholeStages.includes(stage.value))
 const SymptomFinder = defineAsyncComponent(() => import('../symptoms/SymptomFinder.vue'))
 const leaving = ref(false)
@@ -127,12 +135,12 @@ function pressed(event: KeyboardEvent) {
     else undo()
     return
   }
-  if (event.ctrlKey || event.metaKey || event.altKey || writes || !prefs.value.shortcuts) return
+  if (event.ctrlKey || event.metaKey || event.altKey || writes || ahead.keeps(event) || !prefs.value.shortcuts) return
   if (document.querySelector('.el-overlay:not([style*="display: none"])')) return
   const act: Record<string, () => void> = {
     '[': () => besideStage(-1),
     ']': () => besideStage(1),
-    '/': () => (find.value = true),
+    '/': search,
     n: nextFinding,
     w: () => document.querySelector<HTMLElement>('[data-why]')?.scrollIntoView({ block: 'nearest' }),
     f: () => findOut(''),
@@ -249,7 +257,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
 </script>
 
 <template>
-  <a class="skip" href="#stage">To the stage</a>
+  <a class="to-stage" href="#stage">To the stage</a>
   <div v-if="drawn" ref="frame" class="workspace" :class="{ whatif: job.whatIf.value, running: whole }">
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
@@ -287,7 +295,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       >
         <span class="wide">Faults </span><kbd>f</kbd>
       </button>
-      <button class="find" @click="find = true"><span class="wide">Find</span> <kbd>/</kbd></button>
+      <button class="find" @click="search"><span class="wide">Find</span> <kbd>/</kbd></button>
       <button class="plain wide" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
         {{ theme === 'sun' ? 'Garage' : 'Sun' }}
       </button>
@@ -353,11 +361,12 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <b>{{ tip.term }}</b> {{ tip.text }}
     </div>
     <LeaveDialog v-if="shown.leaving" v-model="leaving" @end="job.leaveWhatIf" />
-    <FindDialog v-if="find" v-model="find" @go="go" />
+    <FindDialog v-if="find" v-model="find" :ahead="ahead.take" @go="go" />
     <SymptomFinder
       v-if="symptoms"
       v-model="symptoms"
       :begin="symptom"
+      :ahead="ahead.take"
       @stage="(s: Stage) => ((symptoms = false), openStages.includes(s) && goStage(s))"
     />
     <HistoryDrawer v-if="history" v-model="history" />
@@ -535,9 +544,6 @@ header .button {
   }
   .stage {
     overflow-x: auto;
-  }
-  .stage :deep(table) {
-    min-width: 620px;
   }
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import PickField from '../../ui/PickField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
@@ -159,7 +160,7 @@ const FIGURES = [
   </p>
 
   <div class="scroll" data-pointer="/bank/modules" tabindex="-1">
-    <table v-if="modules.length">
+    <table v-if="modules.length" v-stack>
       <caption class="visually-hidden">
         Modules of the bank
       </caption>
@@ -350,6 +351,6 @@ td {
   width: 64px;
 }
 .adding .wide {
-  width: min(420px, 80vw);
+  width: min(420px, 100%);
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import StateMark from '../../ui/StateMark.vue'
@@ -10,7 +11,7 @@ const due = computed(() => props.view.site.value?.due ?? [])
 </script>
 
 <template>
-  <table v-if="due.length">
+  <table v-if="due.length" v-stack>
     <tbody>
       <tr v-for="d in due" :key="d.date + d.what" data-due>
         <td><StateMark :state="d.date < today() ? 'caution' : 'open'" /></td>

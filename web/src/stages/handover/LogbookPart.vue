@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The logbook over the site's life: faults in groups, entries by hand or from a list, raised limits with the day to take them back.
+import { vStack } from '../../ui/stack'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { computed, reactive, ref } from 'vue'
@@ -100,7 +101,7 @@ async function take() {
 <template>
   <section v-if="faults.length" aria-label="Faults">
     <h2>Faults</h2>
-    <table>
+    <table v-stack>
       <thead>
         <tr>
           <th></th>
@@ -178,7 +179,7 @@ async function take() {
   <EmptyNote v-if="!lines.length" title="The logbook is empty"
     >Faults, firmware, raised limits, visits: whatever happens to the site.</EmptyNote
   >
-  <table v-else>
+  <table v-else v-stack>
     <thead>
       <tr>
         <th>When</th>

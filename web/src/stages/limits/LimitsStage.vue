@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { computed, ref } from 'vue'
 import type { Cap, Chain } from '../../api/client'
@@ -54,7 +55,7 @@ const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(ca
         With one module gone: {{ amps(cap.without_one_a) }}.
       </p>
     </WhyPanel>
-    <table v-if="limits.ac.sources.length" class="ac">
+    <table v-if="limits.ac.sources.length" v-stack class="ac">
       <caption>
         Charging from AC
       </caption>

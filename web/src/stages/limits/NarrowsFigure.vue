@@ -104,9 +104,6 @@ const needed = computed(() => props.chain.needed_a)
 h2 .soft {
   font-weight: 400;
 }
-.scroll {
-  overflow-x: auto;
-}
 svg {
   display: block;
   max-width: none;

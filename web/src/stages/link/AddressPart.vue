@@ -1,5 +1,6 @@
 <!-- Each module's switches as drawn and as found, flipped by finger or key. -->
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
 import StateMark from '../../ui/StateMark.vue'
@@ -21,7 +22,7 @@ const setSwitches = (module: string, letters: string | undefined) =>
       Switch 1 counts {{ addresses.least_first ? 'least' : 'most' }}, on is {{ addresses.on_is }}. Flip the right-hand ones to
       what you find.
     </p>
-    <table class="addresses">
+    <table v-stack class="addresses">
       <thead>
         <tr>
           <th>Module</th>

@@ -1,5 +1,6 @@
 <!-- What the inverter shows in each case once they talk, and what it does when they stop. -->
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import { vHelp } from '../../ui/help'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
@@ -14,7 +15,7 @@ const loss = computed(() => job.plan.value?.quantities.link_loss_action)
 <template>
   <fieldset>
     <legend>What the inverter should show</legend>
-    <table data-displays>
+    <table v-stack data-displays>
       <thead>
         <tr>
           <th>With</th>

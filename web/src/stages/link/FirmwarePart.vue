@@ -1,5 +1,6 @@
 <!-- Firmware found, what the lists say of it, and what the person says. -->
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
 import KeptInput from '../../ui/KeptInput.vue'
@@ -47,7 +48,7 @@ const firmware = computed(() => {
 <template>
   <fieldset v-if="firmware.length">
     <legend>Firmware</legend>
-    <table>
+    <table v-stack>
       <thead>
         <tr>
           <th>Devices</th>

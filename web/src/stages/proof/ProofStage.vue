@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Proof: every test that this site can make, what it said, and the one that is being made.
+import { vStack } from '../../ui/stack'
 import { computed, ref } from 'vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import NoticeBar from '../../ui/NoticeBar.vue'
@@ -89,7 +90,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
     />
   </template>
   <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
-  <table v-else>
+  <table v-else v-stack="['Test', 'Verdict']">
     <thead>
       <tr>
         <th></th>

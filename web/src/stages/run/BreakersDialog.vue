@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The breaker list: derived from the job until somebody makes it the site's own.
+import { vStack } from '../../ui/stack'
 import { ElDialog } from 'element-plus'
 import type { Breaker, Run } from '../../api/client'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -43,7 +44,7 @@ const number = (id: string) => props.run.isolating.indexOf(id) + 1
   <ElDialog v-model="open" title="Breakers" width="min(860px, 96vw)">
     <template v-if="!own().length">
       <p class="soft">Derived from the job, in the order of isolating. Make it the site's own to name and change them.</p>
-      <table>
+      <table v-stack>
         <tbody>
           <tr v-for="id in run.isolating" :key="id">
             <td class="num soft">{{ number(id) }}</td>
@@ -61,7 +62,7 @@ const number = (id: string) => props.run.isolating.indexOf(id) + 1
         The order of isolating follows from the sides: nothing sunny moves while its charger is without the bank.
       </p>
       <div class="scroll">
-        <table>
+        <table v-stack>
           <thead>
             <tr>
               <th class="num">No</th>
@@ -115,8 +116,5 @@ const number = (id: string) => props.run.isolating.indexOf(id) + 1
   display: flex;
   gap: 8px;
   margin-top: 12px;
-}
-.scroll {
-  overflow-x: auto;
 }
 </style>

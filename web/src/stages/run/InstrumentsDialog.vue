@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The crew's instruments: what each measures, how exact it is, when it is due for calibration.
+import { vStack } from '../../ui/stack'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
@@ -73,7 +74,7 @@ async function drop(name: string) {
       The list cannot be read now. <button @click="() => list.refetch()">Try again</button>
     </p>
     <div class="scroll">
-      <table v-if="list.data.value?.length">
+      <table v-if="list.data.value?.length" v-stack>
         <thead>
           <tr>
             <th>Instrument</th>
@@ -116,13 +117,10 @@ async function drop(name: string) {
 <style scoped>
 .new {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(150px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(150px, 100%), 1fr));
   gap: 10px;
   align-items: end;
   margin-top: 14px;
-}
-.scroll {
-  overflow-x: auto;
 }
 .new :deep(.pick) {
   width: 100%;

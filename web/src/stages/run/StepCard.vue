@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // One step: what to do and why, what to mind, what should be seen, what was seen, the verdict, and what then.
+import { vStack } from '../../ui/stack'
 import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { useIntervalFn } from '@vueuse/core'
@@ -379,7 +380,7 @@ watch(
     </template>
     <template v-else-if="rows.size">
       <div class="scroll" tabindex="0" aria-label="Readings">
-        <table>
+        <table v-stack>
           <thead>
             <tr>
               <th></th>
@@ -588,7 +589,7 @@ h2 {
 }
 .several {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(220px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(220px, 100%), 1fr));
   gap: 12px;
   margin-top: 10px;
 }

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // All parallel units side by side. Copying makes entries on the sheets of the others; nothing is changed silently.
+import { vStack } from '../../ui/stack'
 import TickBox from '../../ui/TickBox.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { computed, ref } from 'vue'
@@ -36,7 +37,7 @@ const drop = (setting: string) =>
   <template v-else>
     <TickBox class="only" label="Only those that differ" :checked="onlyOdd" @change="(on) => (onlyOdd = on)" />
     <div class="scroll" tabindex="0" aria-label="Agreement table">
-      <table data-agreement>
+      <table v-stack data-agreement>
         <thead>
           <tr>
             <th>Setting</th>
@@ -101,9 +102,6 @@ const drop = (setting: string) =>
   height: 20px;
   min-height: 20px;
   accent-color: var(--copper);
-}
-.scroll {
-  overflow-x: auto;
 }
 .what {
   display: block;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What the unit shows before anything is touched: by hand in menu order, pasted, or from a file.
+import { vStack } from '../../ui/stack'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import FileButton from '../../ui/FileButton.vue'
@@ -106,7 +107,7 @@ function down(event: KeyboardEvent, i: number) {
   <p v-if="profile.isError.value" role="alert">
     The profile cannot be read now. <button @click="() => profile.refetch()">Try again</button>
   </p>
-  <table v-else-if="settings.length">
+  <table v-else-if="settings.length" v-stack="['Setting', 'Verdict']">
     <thead>
       <tr>
         <th>Setting</th>

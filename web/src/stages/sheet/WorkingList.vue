@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The working list: one step after the other, what it shows, what to type, what it resets, read-back, verdict.
+import { vStack } from '../../ui/stack'
 import { ElProgress } from 'element-plus'
 import 'element-plus/theme-chalk/el-progress.css'
 import WaitNote from '../../ui/WaitNote.vue'
@@ -121,7 +122,7 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
     </p>
     <EmptyNote v-if="!steps.length">Nothing to enter: what was noted fits the plan.</EmptyNote>
     <div v-else class="scroll" tabindex="0" aria-label="Working list">
-      <table>
+      <table v-stack="['No', 'Setting', 'Done', 'Mind']">
         <caption class="visually-hidden">
           {{
             sheet.name
@@ -307,9 +308,6 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
 }
 .hand li > div {
   flex: 1 1 320px;
-}
-.scroll {
-  overflow-x: auto;
 }
 .menu th {
   color: var(--ink);

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import CautionLine from '../../ui/CautionLine.vue'
 import { computed } from 'vue'
 import type { Gentlest } from '../../api/client'
@@ -49,7 +50,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
 
   <fieldset v-if="sources?.orders.length">
     <legend>As the units call it</legend>
-    <table>
+    <table v-stack>
       <tbody>
         <tr v-for="o in sources.orders" :key="o.profile + o.quantity">
           <td>{{ nameOf(o.profile) }}</td>
@@ -64,30 +65,32 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
   </fieldset>
   <fieldset v-if="sources?.ac_window">
     <legend>AC input window</legend>
-    <svg
-      viewBox="0 0 700 74"
-      class="ac"
-      role="img"
-      :aria-label="`AC input: lets go below ${sources.ac_window.low_off_v} V, takes back above ${sources.ac_window.low_on_v} V, takes back below ${sources.ac_window.high_on_v} V, lets go above ${sources.ac_window.high_off_v} V`"
-    >
-      <rect x="20" y="26" width="660" height="16" class="out" />
-      <rect x="140" y="26" width="420" height="16" class="back" />
-      <rect x="200" y="26" width="300" height="16" class="in" />
-      <g
-        v-for="([word, v, at], i) in [
-          ['lets go', sources.ac_window.low_off_v, 140],
-          ['takes back', sources.ac_window.low_on_v, 200],
-          ['nominal', sources.ac_window.nominal_v, 350],
-          ['takes back', sources.ac_window.high_on_v, 500],
-          ['lets go', sources.ac_window.high_off_v, 560],
-        ] as [string, number, number][]"
-        :key="i"
+    <div class="scroll" tabindex="0" role="region" aria-label="Drawing of the AC input window">
+      <svg
+        viewBox="0 0 700 74"
+        class="ac"
+        role="img"
+        :aria-label="`AC input: lets go below ${sources.ac_window.low_off_v} V, takes back above ${sources.ac_window.low_on_v} V, takes back below ${sources.ac_window.high_on_v} V, lets go above ${sources.ac_window.high_off_v} V`"
       >
-        <path :d="`M${at} 20v28`" class="tick" />
-        <text :x="at" y="14" text-anchor="middle" class="v">{{ tidy(v, 1) }} V</text>
-        <text :x="at" y="64" text-anchor="middle" class="w">{{ word }}</text>
-      </g>
-    </svg>
+        <rect x="20" y="26" width="660" height="16" class="out" />
+        <rect x="140" y="26" width="420" height="16" class="back" />
+        <rect x="200" y="26" width="300" height="16" class="in" />
+        <g
+          v-for="([word, v, at], i) in [
+            ['lets go', sources.ac_window.low_off_v, 140],
+            ['takes back', sources.ac_window.low_on_v, 200],
+            ['nominal', sources.ac_window.nominal_v, 350],
+            ['takes back', sources.ac_window.high_on_v, 500],
+            ['lets go', sources.ac_window.high_off_v, 560],
+          ] as [string, number, number][]"
+          :key="i"
+        >
+          <path :d="`M${at} 20v28`" class="tick" />
+          <text :x="at" y="14" text-anchor="middle" class="v">{{ tidy(v, 1) }} V</text>
+          <text :x="at" y="64" text-anchor="middle" class="w">{{ word }}</text>
+        </g>
+      </svg>
+    </div>
     <p class="small soft">
       {{
         sources.ac_window.range === 'narrow'
@@ -209,13 +212,14 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
 
 <style scoped>
 .mode :deep(.pick) {
-  width: min(380px, 84vw);
+  width: min(380px, 100%);
 }
 .second {
   margin: 10px 0;
 }
 .ac {
   width: 100%;
+  min-width: 520px;
   max-width: 720px;
   display: block;
 }

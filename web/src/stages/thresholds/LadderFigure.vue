@@ -28,9 +28,11 @@ const high = computed(() => (volts.value ? props.view.high_v : 1))
 const scale = computed(() => scaleOf(low.value, high.value, 10, height.value - 10))
 const narrow = computed(() => width.value < 420)
 const wide = computed(() => width.value >= 600)
-const LEFT = 52
-const right = computed(() => (volts.value && !narrow.value ? width.value - 108 : width.value - (volts.value ? 56 : 8)))
-const boxX = computed(() => Math.min(LEFT + 196, right.value - 98))
+// Where it is narrow the names get the room of the cells' scale.
+const LEFT = computed(() => (narrow.value ? 34 : 52))
+const lead = computed(() => (narrow.value ? 18 : 30))
+const right = computed(() => width.value - (volts.value && !narrow.value ? 108 : 8))
+const boxX = computed(() => Math.min(LEFT.value + 196, right.value - 98))
 const marks = computed(() => ticks(low.value, high.value, 10))
 
 const { dragging, down, moved, up, key } = useDrag(
@@ -84,7 +86,7 @@ const zoneY = (z: { low: number; high: number }) =>
 const free = (y: number) => !narrow.value || rows.value.every((row) => y < row.label - 34 || y > row.label + 32)
 /** As many words as a narrow figure has room for. */
 const inFew = (words: string) => {
-  const room = Math.floor((right.value - LEFT - 16) / 6.4)
+  const room = Math.floor((right.value - LEFT.value - 16) / 6.4)
   return words.length <= room ? words : `${words.slice(0, room - 1).replace(/ \S*$/, '')}…`
 }
 const margins = computed(() =>
@@ -166,13 +168,13 @@ const socLabels = computed(() => {
       <g v-for="m in marks" :key="m">
         <path :d="`M${LEFT} ${scale.y(m)}h8`" class="tick" />
         <text :x="LEFT - 6" :y="scale.y(m) + 4" text-anchor="end" class="axis">{{ volts ? tidy(m, 1) : tidy(m * 100, 0) }}</text>
-        <text v-if="volts" :x="right + (narrow ? 6 : 60)" :y="scale.y(m) + 4" class="axis">
-          {{ (m / cells).toFixed(narrow ? 2 : 3) }}
+        <text v-if="volts && !narrow" :x="right + 60" :y="scale.y(m) + 4" class="axis">
+          {{ (m / cells).toFixed(3) }}
         </text>
       </g>
       <path :d="`M${LEFT + 8} 0V${height}M${right} 0V${height}`" class="tick" />
-      <text x="2" y="12" class="axis head">{{ volts ? 'pack V' : '%' }}</text>
-      <text v-if="volts" :x="width - 2" y="12" text-anchor="end" class="axis head">cell V</text>
+      <text x="2" y="12" class="axis head">{{ volts ? (narrow ? 'V' : 'pack V') : '%' }}</text>
+      <text v-if="volts && !narrow" :x="width - 2" y="12" text-anchor="end" class="axis head">cell V</text>
 
       <template v-if="volts && !narrow">
         <rect
@@ -224,7 +226,7 @@ const socLabels = computed(() => {
       </g>
       <g v-for="row in rows" :key="row.name">
         <path
-          :d="`M${LEFT + 8} ${row.y}L${LEFT + 30} ${row.label}H${boxX}`"
+          :d="`M${LEFT + 8} ${row.y}L${LEFT + lead} ${row.label}H${boxX}`"
           :stroke="row.tone"
           class="lead"
           :class="{ chosen: chosen === row.name }"
@@ -240,10 +242,10 @@ const socLabels = computed(() => {
             you asked for {{ show(row.r.wished) }} at {{ row.r.word.toLowerCase() }}
           </text>
         </template>
-        <text :x="LEFT + 34" :y="row.label - 5" class="name" :class="{ chosen: chosen === row.name }">
+        <text :x="LEFT + lead + 4" :y="row.label - 5" class="name" :class="{ chosen: chosen === row.name }">
           {{ row.r.word }}{{ row.r.own ? ' · yours' : '' }}
         </text>
-        <text :x="LEFT + 34" :y="row.label + 14" class="axis meaning">{{ meaning(row.name, row.r) }}</text>
+        <text :x="LEFT + lead + 4" :y="row.label + 14" class="axis meaning">{{ meaning(row.name, row.r) }}</text>
         <g
           class="handle"
           role="slider"

@@ -262,7 +262,7 @@ const topology = computed(() => plan.value?.bank)
   margin: 0;
   padding: 0;
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(250px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(250px, 100%), 1fr));
   gap: 0 18px;
 }
 .derived button {

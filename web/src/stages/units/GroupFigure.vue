@@ -56,9 +56,6 @@ const start = computed(() => group.value?.start.map((step) => step.join(' and ')
 .drawing {
   margin: 4px 0 18px;
 }
-.scroll {
-  overflow-x: auto;
-}
 svg {
   display: block;
   max-width: none;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { vStack } from '../../ui/stack'
 import PickField from '../../ui/PickField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
@@ -93,7 +94,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
   <p class="lede">Inverter-chargers in parallel: one model, one firmware, one host, each in its place.</p>
   <NewerProfiles :kinds="['inverter', 'sun-charger', 'controller']" />
   <div class="scroll" data-pointer="/units" tabindex="-1">
-    <table v-if="units.length">
+    <table v-if="units.length" v-stack>
       <caption class="visually-hidden">
         Inverter-chargers
       </caption>
@@ -188,7 +189,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
   <fieldset data-pointer="/sun">
     <legend>Separate sun chargers</legend>
     <div v-if="chargers.length" class="scroll">
-      <table data-pointer="/sun/chargers" class="slim" tabindex="-1">
+      <table v-stack data-pointer="/sun/chargers" class="slim" tabindex="-1">
         <thead>
           <tr>
             <th>Charger</th>
@@ -324,6 +325,6 @@ td.model :deep(.pick) {
   flex-wrap: wrap;
 }
 .adding .wide {
-  width: min(420px, 80vw);
+  width: min(420px, 100%);
 }
 </style>

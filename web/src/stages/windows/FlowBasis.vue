@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What the simulation rests on: first day, weather, measured series, outages.
+import { vStack } from '../../ui/stack'
 import DateField from '../../ui/DateField.vue'
 import FileButton from '../../ui/FileButton.vue'
 import PickField from '../../ui/PickField.vue'
@@ -84,7 +85,7 @@ const addOutage = () =>
       from midnight, or two columns: local time and watts.
     </p>
     <p v-if="failure" role="alert" class="bad">{{ failure }}</p>
-    <table v-if="outages().length">
+    <table v-if="outages().length" v-stack>
       <thead>
         <tr>
           <th>Mains away on</th>

@@ -156,7 +156,7 @@ const said = (r: (typeof ROWS)[number], b: Band) =>
 }
 .multiples {
   display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(220px, 1fr));
+  grid-template-columns: repeat(auto-fill, minmax(min(220px, 100%), 1fr));
   gap: 18px;
   max-width: 1000px;
 }

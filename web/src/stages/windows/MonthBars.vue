@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Energy by month: what the loads took, and what it came from. The same as figures in a table.
+import { vStack } from '../../ui/stack'
 import type { EChartsCoreOption } from 'echarts/core'
 import { computed } from 'vue'
 import PlotBox from '../../ui/PlotBox.vue'
@@ -56,7 +57,7 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
   <PlotBox :height="210" label="Energy by month" :make="make" />
   <details class="small">
     <summary>The same as figures</summary>
-    <table>
+    <table v-stack="['Month']">
       <thead>
         <tr>
           <th>Month</th>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What a kWh costs and earns by time, and the best windows for it.
+import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import type { Advice } from '../../api/client'
 import { useWork } from '../../api/use-work'
@@ -38,7 +39,7 @@ const takeAdvice = () =>
         <NumberField :path="`${at}/demand_per_kw`" />
         <TextField :path="`${at}/currency`" />
       </div>
-      <table v-if="tariff.prices?.length" class="prices">
+      <table v-if="tariff.prices?.length" v-stack class="prices">
         <thead>
           <tr>
             <th>From</th>

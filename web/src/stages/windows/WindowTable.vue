@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The windows as rows to type in.
+import { vStack } from '../../ui/stack'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import NumberField from '../../ui/NumberField.vue'
@@ -17,7 +18,7 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
   <fieldset data-pointer="/windows" tabindex="-1" class="list" :class="{ seasonal: seasons.length }">
     <legend>Windows</legend>
     <EmptyNote v-if="!windows.length">No window yet: the units do what their source order says, all day.</EmptyNote>
-    <table v-else>
+    <table v-else v-stack="['No']">
       <thead>
         <tr>
           <th class="num">No</th>
@@ -102,6 +103,20 @@ tr.chosen td {
 }
 .action :deep(.pick) {
   width: 172px;
+}
+@media (max-width: 1000px) {
+  .time :deep(.text) {
+    width: 72px;
+  }
+  .daytext :deep(.text) {
+    width: 84px;
+  }
+  .action :deep(.pick) {
+    width: 156px;
+  }
+  .list :deep(.number) {
+    width: 92px;
+  }
 }
 .seasonal :deep(.action .pick) {
   width: 118px;
