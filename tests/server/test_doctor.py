@@ -118,3 +118,15 @@ def test_an_empty_key_is_said(data):
 def test_a_port_that_is_none(port):
     told = ewerer("serve", f"--port={port}")
     assert told.returncode == 2 and "1 to 65535" in told.stderr
+
+
+def test_a_start_loads_nothing_that_only_later_work_needs():
+    """Simulated days, papers and spreadsheets bring what they need themselves; the first answer does not wait for it."""
+    later = {"numpy", "pandas", "scipy", "numba", "pvlib", "openpyxl", "weasyprint", "icalendar"}
+    code = (
+        "import os, sys; os.environ['DJANGO_SETTINGS_MODULE'] = 'ewerer.server.settings.test'\n"
+        "import django; django.setup(); import ewerer.server.urls\n"
+        f"print(*sorted({later!r} & set(sys.modules)))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120, check=True)
+    assert done.stdout.split() == []

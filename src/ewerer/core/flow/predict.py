@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from ..devices.library import Library
 from ..documents.job import Job, Outage, Series
-from .results import simulate
 
 
 def predict(
@@ -14,6 +13,8 @@ def predict(
 
     ``sun_w`` and ``load_w`` stand still [W]; ``soc`` is 0..1; ``clock`` HH:MM says which windows rule.
     """
+    from .results import simulate  # with the first prediction, not with the start of the server
+
     start = job.flow.start
     flow = job.flow.model_copy(
         update={
