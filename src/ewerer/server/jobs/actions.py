@@ -104,7 +104,6 @@ def save(
     ``library`` where it was looked up already, is made before the one writer is asked for; ``document`` has what
     its events say laid over it, which is not stored.
     """
-    Job.objects.only("id").get(pk=job_id, crew=crew)
     summary = planned(document, library or library_of_job(crew, document)).summary
     return _save(job_id, crew, _Parted.of(document), summary, base_revision, user, beside)
 
