@@ -109,9 +109,19 @@ def joined(envelope: Envelope, bodies: Mapping[str, Kept]) -> dict[str, Any]:
 
 
 def patch_between(before: Envelope, after: Envelope) -> list[dict[str, Any]]:
-    """Return the JSON patch (RFC 6902) from one envelope to another."""
-    made: list[dict[str, Any]] = jsonpatch.make_patch(before, after).patch
+    """Return the JSON patch (RFC 6902) from one envelope to another; parts that are equal are not walked through."""
+    was: Envelope = {part: dict(held) for part, held in before.items()}
+    now: Envelope = {part: dict(held) for part, held in after.items()}
+    for part in was.keys() & now.keys():
+        for key in [k for k, held in was[part].items() if k in now[part] and same(held, now[part][k])]:
+            del was[part][key], now[part][key]
+    made: list[dict[str, Any]] = jsonpatch.make_patch(was, now).patch
     return made
+
+
+def same(one: Any, other: Any) -> bool:
+    """Whether two values are the same JSON text; 1, 1.0 and true are equal in Python only."""
+    return bool(one == other) and text_of(one) == text_of(other)
 
 
 def keys_in(held: Kept) -> set[str]:
