@@ -157,7 +157,7 @@ export const api = {
   trail: (limit: number, offset: number) => told(http.GET('/api/crew/trail', query({ limit, offset }))),
   setKeeping: (keep_revisions: number) => told(http.PUT('/api/crew/keeping', { body: { keep_revisions } })),
 
-  jobs: (asked: JobsAsked, limit = 50, offset = 0) => told(http.GET('/api/jobs', query({ ...asked, limit, offset }))),
+  jobs: (asked: JobsAsked, limit = 40, offset = 0) => told(http.GET('/api/jobs', query({ ...asked, limit, offset }))),
   withJobs: (ids: string[], act: 'put-away' | 'take-out' | 'copy') =>
     told(http.POST('/api/jobs/together', { body: { ids, act } })),
   createJob: (document: string | object) => told(http.POST('/api/jobs', { body: document as Doc })),

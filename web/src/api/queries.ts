@@ -3,7 +3,7 @@ import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
 import { withoutRefused } from '../job/refused'
 import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut } from './client'
 
-export const PAGE = 50
+export const PAGE = 40
 const AGES = { staleTime: Infinity, gcTime: Infinity }
 /** Ask again, ever more slowly, while the server is away; a few times when it failed; never what it refused. */
 export const patient = (times: number, error: unknown): boolean =>

@@ -1720,7 +1720,7 @@ export interface components {
             /**
              * Limit
              * @description most items of a page
-             * @default 100
+             * @default 40
              */
             limit: number;
             /**

@@ -71,7 +71,7 @@ class Page(Schema, Generic[T]):
 class PageIn(Schema):
     """Which page of a list is wanted."""
 
-    limit: Annotated[int, Field(ge=1, le=500, description="most items of a page")] = 100
+    limit: Annotated[int, Field(ge=1, le=500, description="most items of a page")] = 40
     offset: Annotated[int, Field(ge=0, le=1_000_000, description="items before the page")] = 0
 
 
