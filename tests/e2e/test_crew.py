@@ -164,3 +164,30 @@ def test_too_much_for_one_request_is_said(opened):
     page.unroute("**/api/plan")
     page.locator("[data-plan-old]").get_by_role("button", name="Try again").click()
     expect(page.locator("[data-plan-state]")).to_have_text("plan fresh")
+
+
+def test_a_profile_that_cannot_be_read_says_so_in_its_place(signed, base):
+    """Not as one that is not there, and not in a dialog over the rest."""
+    page = signed
+    why = "/capacity_ah: not a number; expected a number of ampere-hours"
+
+    def marked(route):
+        told = route.fetch().json()
+        for line in told["items"]:
+            if line["id"] == "cobbleway-200":
+                line |= {"unreadable": why, "own": True}
+        route.fulfill(json=told)
+
+    page.route(re.compile(r"/api/library\?"), marked)
+    page.route(
+        "**/api/library/cobbleway-200", lambda route: route.fulfill(**problem(404, "Not found", "There is no such thing here."))
+    )
+    page.goto(f"{base}/library")
+    page.get_by_role("link", name=re.compile("cannot be read by this version")).click()
+    place = page.locator("[data-unreadable]")
+    expect(place).to_contain_text("This version of Ewerer cannot read it.")
+    expect(place).to_contain_text(why)
+    expect(page.get_by_role("dialog")).to_be_hidden()
+    page.get_by_role("link", name=re.compile("Vantry H15")).click()
+    expect(page.get_by_role("heading", name="Vantry H15")).to_be_visible()
+    expect(place).to_be_hidden()

@@ -48,8 +48,4 @@ button,
     padding: 0 6px;
   }
 }
-.button.plain {
-  border-color: transparent;
-  background: none;
-}
 </style>

@@ -195,7 +195,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
         >
       </template>
     </PageHead>
-    <div class="body" :class="{ chosen: !!draft }">
+    <div class="body" :class="{ chosen: !!draft || !!line?.unreadable }">
       <nav aria-label="Profiles">
         <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
         <p v-if="list.isError.value" role="alert">Cannot be read now. <button @click="() => list.refetch()">Try again</button></p>
@@ -317,6 +317,19 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             <p class="soft small">A job keeps the version it was made with until it is told to take a newer one.</p>
           </section>
         </template>
+        <div v-else-if="line?.unreadable" class="start" data-unreadable>
+          <RouterLink class="back" :to="{ name: 'library' }">All profiles</RouterLink>
+          <h1>{{ line.name }}</h1>
+          <NoticeBar kind="bad"><b>This version of Ewerer cannot read it.</b> {{ line.unreadable }}</NoticeBar>
+          <p class="lede">
+            Nothing of it is lost: it was made by another version, or was damaged. A job that uses it says so at that place and
+            takes another profile; everything else works.
+          </p>
+          <p class="bar">
+            <button v-if="lead" @click="putAway">Put away</button>
+            <RouterLink class="button plain" :to="{ name: 'library' }">All profiles</RouterLink>
+          </p>
+        </div>
         <div v-else class="start">
           <h1>Library</h1>
           <p class="lede">
@@ -338,7 +351,12 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
       <ClashTable v-model="taken" :rows="clashes" choose />
       <button class="first" @click="profile.settle(taken)">Put them together so</button>
     </ElDialog>
-    <ElDialog :model-value="!!failure" :title="failure?.title" width="min(600px, 94vw)" @close="failure = null">
+    <ElDialog
+      :model-value="!!failure && !(failure.status === 404 && line?.unreadable)"
+      :title="failure?.title"
+      width="min(600px, 94vw)"
+      @close="failure = null"
+    >
       <p v-if="importing" class="soft">{{ importing }}</p>
       <div v-if="failure?.problems.length" role="alert">
         <ul>

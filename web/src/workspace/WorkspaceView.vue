@@ -265,43 +265,50 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <span class="save" role="status" :class="job.state.value" data-save-state>{{ saveText }}</span>
       <span class="save plan" role="status" :class="job.planState.value" data-plan-state>{{ planText }}</span>
       <span class="gap" />
-      <button
-        class="plain"
-        :disabled="!job.canUndo.value"
-        aria-label="Undo"
-        :title="`Undo ${wordsOf(job.undoAt.value)} (Ctrl Z)`"
-        @click="undo"
-      >
-        Undo
-      </button>
-      <button
-        class="plain wide"
-        :disabled="!job.canRedo.value"
-        aria-label="Redo"
-        :title="`Redo ${wordsOf(job.redoAt.value)} (Ctrl Shift Z)`"
-        @click="redo"
-      >
-        Redo
-      </button>
-      <button v-if="!reads" :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
-      <button class="plain wide" @click="history = true">History</button>
-      <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
-      <button
-        v-if="!phone || whole"
-        class="plain"
-        aria-label="Fault finder"
-        title="From what you see to why (f)"
-        @click="findOut('')"
-      >
-        <span class="wide">Faults </span><kbd>f</kbd>
-      </button>
-      <button class="find" @click="search"><span class="wide">Find</span> <kbd>/</kbd></button>
-      <button class="plain wide" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-        {{ theme === 'sun' ? 'Garage' : 'Sun' }}
-      </button>
-      <button class="plain wide" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
-      <MoreMenu v-if="narrow" :acts="more" />
-      <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
+      <template v-if="!job.loadError.value">
+        <button
+          class="plain"
+          :disabled="!job.canUndo.value"
+          aria-label="Undo"
+          :title="`Undo ${wordsOf(job.undoAt.value)} (Ctrl Z)`"
+          @click="undo"
+        >
+          Undo
+        </button>
+        <button
+          class="plain wide"
+          :disabled="!job.canRedo.value"
+          aria-label="Redo"
+          :title="`Redo ${wordsOf(job.redoAt.value)} (Ctrl Shift Z)`"
+          @click="redo"
+        >
+          Redo
+        </button>
+        <button v-if="!reads" :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
+        <button class="plain wide" @click="history = true">History</button>
+        <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
+        <button
+          v-if="!phone || whole"
+          class="plain"
+          aria-label="Fault finder"
+          title="From what you see to why (f)"
+          @click="findOut('')"
+        >
+          <span class="wide">Faults </span><kbd>f</kbd>
+        </button>
+        <button class="find" @click="search"><span class="wide">Find</span> <kbd>/</kbd></button>
+        <button
+          class="plain wide"
+          :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'"
+          @click="otherTheme"
+        >
+          {{ theme === 'sun' ? 'Garage' : 'Sun' }}
+        </button>
+        <button class="plain wide" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
+        <MoreMenu v-if="narrow" :acts="more" />
+        <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
+      </template>
+      <RouterLink v-else class="button plain" to="/">All jobs</RouterLink>
     </header>
     <NoticeBar v-if="reads" kind="whatif">
       <b>You read in this crew.</b> Change anything to see what it would do: the plan follows, nothing is stored.
@@ -434,10 +441,6 @@ header .button {
   background: var(--whatif);
   border-color: var(--whatif);
   color: var(--sheet);
-}
-.button.plain {
-  border-color: transparent;
-  background: none;
 }
 .whatif header {
   border-bottom: 3px solid var(--whatif);

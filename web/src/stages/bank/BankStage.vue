@@ -326,6 +326,14 @@ td {
   width: 96px;
   font-weight: 600;
 }
+@media (max-width: 1000px) {
+  .id :deep(.text) {
+    width: 76px;
+  }
+  .acts button {
+    padding: 0 5px;
+  }
+}
 .own {
   background: var(--paper);
   padding: 8px 12px 12px;
