@@ -4,7 +4,7 @@ import { vStack } from '../ui/stack'
 import { useQuery } from '@tanstack/vue-query'
 import { ElDrawer, ElPagination } from 'element-plus'
 import 'element-plus/theme-chalk/el-pagination.css'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { api, ApiProblem } from '../api/client'
 import { PAGE, queries } from '../api/queries'
 import { useJob } from '../job/use-job'
@@ -40,6 +40,11 @@ async function takeBack(n: number) {
 
 /** Which two are compared; null while none are. */
 const two = ref<[number, number] | null>(null)
+const beside = ref<HTMLElement>()
+// Asked for far down the list, the answer stands above it.
+watch(two, (now, before) => now && !before?.every((n, i) => n === now[i]) && beside.value?.scrollIntoView({ block: 'nearest' }), {
+  flush: 'post',
+})
 const within = (n: unknown, otherwise: number) => (typeof n === 'number' && n >= 1 && n <= most.value ? Math.round(n) : otherwise)
 const compared = useQuery(
   computed(() => ({
@@ -58,7 +63,7 @@ const compared = useQuery(
       The history cannot be read now. <button @click="() => told.refetch()">Try again</button>
     </NoticeBar>
     <p v-if="failure" class="why" role="alert">{{ failure }}</p>
-    <section v-if="two" class="two" aria-label="Two revisions side by side" data-compare>
+    <section v-if="two" ref="beside" class="two" aria-label="Two revisions side by side" data-compare>
       <p class="line">
         <NumberInput
           whole
