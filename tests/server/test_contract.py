@@ -24,7 +24,6 @@ schema.config.phases.coverage.enabled = False
 CASES = 140 if os.environ.get("EWERER_EXPLORE") else 4 if os.environ.get("EWERER_QUICK") else 20
 
 
-# Signing in is throttled, so it is tested by hand.
 def _holds(body, told, kind="application/json"):
     """The answer is as its schema says, references and all."""
     shape = told.get("content", {}).get(kind, {}).get("schema")
@@ -40,7 +39,8 @@ def test_an_answer_that_is_not_as_its_schema_says_is_seen():
 
 
 @pytest.mark.django_db
-@schema.exclude(path_regex="/api/session").parametrize()
+# Signing in by name is throttled, so it is tested by hand.
+@schema.exclude(path="/api/session", method="POST").parametrize()
 @settings(max_examples=CASES, deadline=None, suppress_health_check=list(HealthCheck))
 def test_no_request_breaks_the_server(case):
     user, made = get_user_model().objects.get_or_create(username="fuzz")
@@ -65,4 +65,4 @@ def test_no_request_breaks_the_server(case):
         _holds(answer.json(), told[str(answer.status_code)])
     if answer.status_code >= 400:
         assert answer["Content-Type"].startswith(PROBLEM), (answer.status_code, answer["Content-Type"])
-        _holds(answer.json(), told.get(str(answer.status_code), told["422"]), PROBLEM)
+        _holds(answer.json(), told.get(str(answer.status_code)) or told["422"], PROBLEM)
