@@ -29,7 +29,7 @@ const scale = computed(() => scaleOf(low.value, high.value, 10, height.value - 1
 const narrow = computed(() => width.value < 420)
 const wide = computed(() => width.value >= 600)
 // Where it is narrow the names get the room of the cells' scale.
-const LEFT = computed(() => (narrow.value ? 34 : 52))
+const LEFT = computed(() => (!narrow.value ? 52 : volts.value ? 34 : 42))
 const lead = computed(() => (narrow.value ? 18 : 30))
 const right = computed(() => width.value - (volts.value && !narrow.value ? 108 : 8))
 const boxX = computed(() => Math.min(LEFT.value + 196, right.value - 98))
