@@ -202,7 +202,7 @@ const socLabels = computed(() => {
         :class="{ chosen: chosen === row.name }"
       />
       <template v-if="active && !dragging && volts && active[1].sag_v > 0.01">
-        <path :d="`M${LEFT + 8} ${scale.y(active[1].value + active[1].sag_v)}H${right}`" class="sag" />
+        <path :d="`M${boxX + 92} ${scale.y(active[1].value + active[1].sag_v)}H${right}`" class="sag" />
         <text
           v-if="wide"
           :x="right - 8"
