@@ -6,6 +6,7 @@ import json
 import re
 from collections.abc import Callable
 from http import HTTPStatus
+from http.client import responses
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -17,7 +18,10 @@ from ..core.trade.budget import within
 def problem(status: int, title: str, detail: str = "", **more: Any) -> HttpResponse:
     """Return a problem+json response."""
     body = {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}
-    return HttpResponse(json.dumps(body, default=str), status=status, content_type="application/problem+json")
+    answer = HttpResponse(json.dumps(body, default=str), status=status, content_type="application/problem+json")
+    if status not in responses:  # ours, such as 499: the log has no word for it
+        answer.reason_phrase = title
+    return answer
 
 
 def refused(error: DocumentError) -> HttpResponse:
