@@ -29,7 +29,7 @@ describe('what is typed before a field is there', () => {
     vi.useFakeTimers()
     const ahead = typedAhead()
     ahead.begin()
-    vi.advanceTimersByTime(10_000)
+    vi.advanceTimersByTime(20_000)
     expect(ahead.keeps(key('a'))).toBe(false)
     vi.useRealTimers()
   })

@@ -1,6 +1,6 @@
 // What is typed while a dialog with a field is on its way belongs into that field.
 
-const PATIENCE_MS = 4000
+const PATIENCE_MS = 12_000
 
 export interface TypedAhead {
   /** A dialog was asked for. */
