@@ -89,7 +89,7 @@ describe('the way to the server', () => {
     expect(told).toHaveBeenCalledTimes(1)
   })
   it.each([
-    [() => api.jobs({ put_away: true }), 'GET', '/api/jobs?put_away=true&limit=50&offset=0'],
+    [() => api.jobs({ put_away: true }), 'GET', '/api/jobs?put_away=true&limit=40&offset=0'],
     [() => api.profile('x', 3), 'GET', '/api/library/x?revision=3'],
     [() => api.profile('x'), 'GET', '/api/library/x'],
     [() => api.saveProfile('x', 2, {}), 'PUT', '/api/library/x?base_revision=2'],
