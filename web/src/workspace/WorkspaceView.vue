@@ -308,7 +308,6 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
         <MoreMenu v-if="narrow" :acts="more" />
         <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
       </template>
-      <RouterLink v-else class="button plain" to="/">All jobs</RouterLink>
     </header>
     <NoticeBar v-if="reads" kind="whatif">
       <b>You read in this crew.</b> Change anything to see what it would do: the plan follows, nothing is stored.
