@@ -244,7 +244,7 @@ def crew_rows() -> list[Row]:
     document["bank"]["modules"] = [{**document["bank"]["modules"][i % 32], "id": f"M{i}"} for i in range(64)]
     size = len(json.dumps(document)) / 1000
     rows = []
-    with crews.demo_folder() as (base, folder), crews.bare_server() as bare:
+    with crews.demo_folder() as (base, _), crews.bare_server() as bare:
         for n in (2, 8, 32):
             ours = crews.together(n, 12, crews.saves(base, document, False))
             least = crews.together(n, 40, crews.bare_saves(bare, document))

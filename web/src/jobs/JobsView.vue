@@ -116,6 +116,12 @@ function failed(error: unknown) {
   failure.value = error
 }
 const copy = useMutation({ mutationFn: (id: string) => api.copyJob(id), onSuccess: refresh, onError: failed })
+/** What is done with one job of the list. */
+const actsOn = (id: string) => ({
+  copy: () => copy.mutate(id),
+  move: () => together.mutate({ ids: [id], act: away.value ? 'take-out' : 'put-away' }),
+  forGood: () => api.deleteForGood(id).then(refresh, failed),
+})
 const MOST = 2_000_000
 async function importFiles(files: File[]) {
   for (const file of files) {
@@ -285,13 +291,7 @@ async function signOut() {
             <template v-if="phone">
               <span class="waits soft">{{ [j.summary.keys.bank, j.summary.keys.units].filter(Boolean).join(' · ') }}</span>
               <span class="waits soft">{{ when(j.saved_at) }} · {{ j.saved_by }}, revision {{ j.revision }}</span>
-              <JobActions
-                :job="j as JobLine"
-                :away="away"
-                @copy="copy.mutate(j.id)"
-                @move="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
-                @for-good="api.deleteForGood(j.id).then(refresh, failed)"
-              />
+              <JobActions :job="j as JobLine" :away="away" v-on="actsOn(j.id)" />
             </template>
           </template>
         </ElTableColumn>
@@ -316,13 +316,7 @@ async function signOut() {
         <ElTableColumn v-if="!phone" label="" :width="away ? 340 : wide ? 236 : 206" align="right" class-name="actions">
           <template #header><span class="visually-hidden">Actions</span></template>
           <template #default="{ row: j }">
-            <JobActions
-              :job="j as JobLine"
-              :away="away"
-              @copy="copy.mutate(j.id)"
-              @move="together.mutate({ ids: [j.id], act: away ? 'take-out' : 'put-away' })"
-              @for-good="api.deleteForGood(j.id).then(refresh, failed)"
-            />
+            <JobActions :job="j as JobLine" :away="away" v-on="actsOn(j.id)" />
           </template>
         </ElTableColumn>
       </ElTable>

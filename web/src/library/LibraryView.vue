@@ -325,10 +325,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             Nothing of it is lost: it was made by another version, or was damaged. A job that uses it says so at that place and
             takes another profile; everything else works.
           </p>
-          <p class="bar">
-            <button v-if="lead" @click="putAway">Put away</button>
-            <RouterLink class="button plain" :to="{ name: 'library' }">All profiles</RouterLink>
-          </p>
+          <p v-if="lead" class="bar"><button @click="putAway">Put away</button></p>
         </div>
         <div v-else class="start">
           <h1>Library</h1>

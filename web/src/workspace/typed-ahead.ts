@@ -28,12 +28,15 @@ export function typedAhead(): TypedAhead {
     },
     keeps(event) {
       if (text === null || event.ctrlKey || event.metaKey || event.altKey) return false
-      if (event.key === 'Escape') take()
-      else if (event.key === 'Backspace') text = text.slice(0, -1)
+      if (event.key === 'Escape') {
+        take()
+        return false
+      }
+      if (event.key === 'Backspace') text = text.slice(0, -1)
       else if (event.key.length === 1) text += event.key
       else return false
-      if (event.key !== 'Escape') event.preventDefault()
-      return event.key !== 'Escape'
+      event.preventDefault()
+      return true
     },
     take,
   }

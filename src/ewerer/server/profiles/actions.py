@@ -40,14 +40,11 @@ def profile_of(version: ProfileVersion) -> Profile | str:
 
 
 def _newest(crew: Crew, *wanted: Q) -> dict[str, ProfileVersion]:
-    own = list(CrewProfile.objects.filter(*wanted, crew=crew).values_list("pk", flat=True))
-    if not own:  # most crews: every save asks
+    own = CrewProfile.objects.filter(*wanted, crew=crew)
+    if not own.exists():  # most crews have none, and every save asks
         return {}
-    out: dict[str, ProfileVersion] = {}
-    for at in range(0, len(own), 500):
-        held = ProfileVersion.objects.filter(profile__in=own[at : at + 500], revision=F("profile__revision"))
-        out |= {v.profile.profile_id: v for v in held.select_related("profile")}
-    return out
+    held = ProfileVersion.objects.filter(profile__in=own, revision=F("profile__revision")).select_related("profile")
+    return {v.profile.profile_id: v for v in held}
 
 
 def library_for(crew: Crew, pins: Mapping[str, int] | None = None, used: Collection[str] | None = None) -> Library:
