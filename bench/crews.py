@@ -43,8 +43,15 @@ class Signed:
         """Return status and body of an answer."""
         cookies = "; ".join(f"{k}={v}" for k, v in self.cookies.items())
         headers = {"Content-Type": "application/json", "X-CSRFToken": self.token, "Cookie": cookies}
-        self.line.request(method, path, None if body is None else json.dumps(body), headers)
-        answer = self.line.getresponse()
+        headers["Accept-Encoding"] = "gzip" if path == "/api/plan" else "identity"  # as browsers ask; the answer is not looked at
+        sent = None if body is None else json.dumps(body)
+        try:
+            self.line.request(method, path, sent, headers)
+            answer = self.line.getresponse()
+        except ConnectionError:  # it was quiet for longer than the server keeps a line
+            self.line.close()
+            self.line.request(method, path, sent, headers)
+            answer = self.line.getresponse()
         for told in answer.headers.get_all("Set-Cookie") or []:
             name, _, value = told.split(";")[0].partition("=")
             self.cookies[name] = value
@@ -58,11 +65,13 @@ class Signed:
 
 
 @contextlib.contextmanager
-def bare_server() -> Iterator[str]:
-    """Serve the bare endpoint; yields the address."""
+def bare_server(*kind: str) -> Iterator[str]:
+    """Serve a bare endpoint; yields the address."""
     port = free_port()
     with tempfile.TemporaryDirectory() as folder:
-        process = subprocess.Popen([sys.executable, "-m", "bench.bare", str(Path(folder) / "bare.sqlite3"), str(port)])
+        environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
+        command = [sys.executable, "-m", "bench.bare", str(Path(folder) / "bare.sqlite3"), str(port), *kind]
+        process = subprocess.Popen(command, env=environment)
         address = f"http://127.0.0.1:{port}"
         try:
             while True:
@@ -114,9 +123,25 @@ def saves(base: str, document: dict[str, object], plans: bool) -> Callable[[int]
         def act(_: int) -> None:
             now = {**document, "name": f"Save {next(NUMBERS)}"}
             if plans:
-                me.ask("POST", "/api/plan", now)
+                status, _ = me.raw("POST", "/api/plan", now)
+                assert status == 200, status
             told = me.ask("PUT", f"/api/jobs/{job['id']}", {"base_revision": held["revision"], "document": now})
             held["revision"] = told["revision"]  # type: ignore[assignment]
+
+        return act
+
+    return begin
+
+
+def signed_saves(base: str, document: dict[str, object]) -> Callable[[int], Callable[[int], None]]:
+    """Return what makes a writer of the bare endpoint that knows who writes."""
+
+    def begin(_: int) -> Callable[[int], None]:
+        me = Signed(base)
+        me.line.close()
+
+        def act(_: int) -> None:
+            me.ask("POST", "/kept", {**document, "name": f"Save {next(NUMBERS)}"})
 
         return act
 
@@ -145,8 +170,8 @@ def many_jobs(base: str, folder: Path, count: int) -> tuple[float, float]:
         row = database.execute("SELECT crew_id, summary, saved_by_id FROM jobs_job ORDER BY created_at LIMIT 1").fetchone()
         now = "2026-01-01 10:00:00"
         database.executemany(
-            "INSERT INTO jobs_job (id, crew_id, name, revision, summary, created_at, saved_at, saved_by_id, put_away) "
-            "VALUES (?, ?, ?, 1, ?, ?, ?, ?, 0)",
+            "INSERT INTO jobs_job (id, crew_id, name, revision, summary, summary_due, created_at, saved_at, saved_by_id, put_away) "
+            "VALUES (?, ?, ?, 1, ?, 0, ?, ?, ?, 0)",
             [(f"{n:032x}", row[0], f"Many {n}", row[1], now, now, row[2]) for n in range(1, count + 1)],
         )
     taken = []

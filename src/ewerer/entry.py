@@ -21,8 +21,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     if args.command in ("demo", "serve"):
         from .server.run import serve
 
-        gc.set_threshold(*COLLECT)
-        return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data)
+        return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data, collect=COLLECT)
     if args.command == "doctor":
         from .server.run import doctor
 

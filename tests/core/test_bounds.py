@@ -1,6 +1,7 @@
 """What grows with input is bounded, and each bound is told before work begins."""
 
 import json
+import re
 import time
 
 import pytest
@@ -11,7 +12,7 @@ from ewerer import cli
 from ewerer.core.devices.library import parse_profile
 from ewerer.core.documents import DocumentError
 from ewerer.core.documents.conditions import MAX_PARTS, ConditionError, parse_condition
-from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, nesting, parse_json
+from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, has_long_number, nesting, parse_json
 from ewerer.core.visit.as_found import parse_found
 from tests import cases
 from tests.jobs import DEMO, SKERRY, data
@@ -79,7 +80,17 @@ def levels(text: str) -> int:
 @given(st.recursive(st.text('a[]{}"\\\n') | st.integers(), lambda kids: st.lists(kids) | st.dictionaries(st.text('a[{"\\'), kids)))
 def test_nesting_is_counted_as_letter_by_letter(made):
     text = json.dumps(made)
-    assert nesting(text) == levels(text)
+    assert nesting(text.encode()) == levels(text)
+
+
+@given(st.text('[]{}"x,é\U0001f50b', max_size=60))
+def test_nesting_of_anything_without_escapes_is_counted_as_letter_by_letter(text):
+    assert nesting(text.encode()) == levels(text)
+
+
+@given(st.lists(st.text("0123456789.eE+-", max_size=45) | st.sampled_from(["é", ",", "x", '"']), max_size=12).map("".join))
+def test_a_long_number_is_seen_as_a_pattern_sees_it(text):
+    assert has_long_number(text.encode()) == bool(re.search(r"[0-9.eE+-]{41}", text))
 
 
 @pytest.mark.parametrize("piece", ['"', '"\\', "\\", '"a":', "[1,", "1" * 40 + ",", "-" * 41 + " ", '["\\u0022",'])

@@ -78,11 +78,18 @@ def saved(page):
     expect(page.locator("[data-save-state]")).to_contain_text("saved ")
 
 
+# A list that still unfolds moves under the pointer.
+SETTLED = "async (choice) => { await Promise.allSettled(choice.closest('.el-popper').getAnimations({subtree: true}).map((a) => a.finished)) }"
+
+
 def choose(page, label, word):
     """Open the list of a label and take the first choice that begins with a word."""
     box = page.get_by_role("combobox", name=label, exact=True)
     box.locator("xpath=ancestor::*[contains(@class, 'el-select__wrapper')]").click()
-    page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first.click()
+    choice = page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first
+    expect(choice).to_be_visible()
+    choice.evaluate(SETTLED)
+    choice.click()
 
 
 def give_file(page, label, files):

@@ -13,7 +13,6 @@ GOOD = "otter lamp fern quarry"
 def invited(page, base, role):
     page.goto(f"{base}/account")
     page.get_by_label("Whom").press_sequentially(f"somebody as {role}")
-    page.wait_for_load_state("networkidle")  # the lists above have come: nothing moves any more
     choose(page, "Role of the invitation", role)
     expect(page.locator(".el-select", has=page.get_by_role("combobox", name="Role of the invitation"))).to_contain_text(role)
     page.get_by_role("button", name="Make a link").click()
@@ -27,11 +26,21 @@ def joined(browser, base, link, name):
     page = context.new_page()
     page.goto(link)
     page.get_by_label("Name to sign in with").press_sequentially(name)
-    page.get_by_label("Password").press_sequentially("short")
+    secret = page.get_by_label("Password")
+    secret.press_sequentially(GOOD[:11])
+    page.keyboard.press("Tab")
+    page.keyboard.press("Space")
+    expect(page.get_by_label("Show what is typed")).to_be_checked()
+    expect(secret).to_have_attribute("type", "text")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("End")
     page.keyboard.press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("too short")
-    page.get_by_label("Password").fill("")
-    page.get_by_label("Password").press_sequentially(GOOD)
+    secret.press_sequentially(GOOD[11:])
+    expect(secret).to_have_value(GOOD)
+    page.get_by_label("Show what is typed").uncheck()
+    expect(secret).to_have_attribute("type", "password")
+    page.keyboard.press("Shift+Tab")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
     return page
@@ -154,7 +163,7 @@ def test_a_job_that_cannot_be_read_offers_an_earlier_revision(opened, base):
 
 def test_too_much_for_one_request_is_said(opened):
     page = opened("skerry-field-station", "Bank")
-    told = problem(503, "Too much for one request", "It was stopped after 5 s of computing; nothing was stored.")
+    told = problem(503, "Too much for one request", "It was stopped after 5 s of computing. Make the job smaller.")
     page.route("**/api/plan", lambda route: route.fulfill(**told))
     field = page.get_by_label(re.compile("^Lead of ")).first
     field.fill("")

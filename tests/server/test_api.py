@@ -1,5 +1,6 @@
 """The API: sign-in, crews, revisions, stale saves, refusals, exports."""
 
+import gzip
 import io
 import json
 from pathlib import Path
@@ -340,3 +341,17 @@ def test_sheet_pdf_and_schema(mine, job):
     assert_problem(mine.get(f"/api/jobs/{job}/sheets/U9/pdf"), 422)
     assert mine.get("/api/schema/profile").json()["title"] == "Profile"
     assert_problem(mine.get("/api/schema/none"), 404)
+
+
+def test_a_plan_comes_compressed_to_who_reads_that_and_is_the_same(mine, job):
+    plain = mine.get(f"/api/jobs/{job}/plan")
+    assert "Content-Encoding" not in plain
+    for told in ("gzip, deflate, br", "br;q=1.0, gzip;q=0.2", "gzip"):
+        packed = mine.get(f"/api/jobs/{job}/plan", HTTP_ACCEPT_ENCODING=told)
+        assert packed["Content-Encoding"] == "gzip" and "Accept-Encoding" in packed["Vary"]
+        assert len(packed.content) < len(plain.content) / 4
+        assert gzip.decompress(packed.content) == plain.content
+    for told in ("identity", "br"):
+        assert "Content-Encoding" not in mine.get(f"/api/jobs/{job}/plan", HTTP_ACCEPT_ENCODING=told)
+    asked = mine.post("/api/plan", json.dumps(data()), content_type="application/json", HTTP_ACCEPT_ENCODING="gzip")
+    assert asked["Content-Encoding"] == "gzip" and gzip.decompress(asked.content) == plain.content

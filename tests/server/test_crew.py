@@ -58,6 +58,7 @@ def test_an_invitation_is_good_once(mine):
     "body,at",
     [
         ({"username": "kim", "password": "short"}, "/password"),
+        ({"username": "kim", "password": "lamp quarry"}, "/password"),  # one sign less than twelve
         ({"username": "kim", "password": "password1"}, "/password"),
         ({"username": "kimberley-stone", "password": "kimberley-stone1"}, "/password"),
         ({"username": "kim", "password": "6234567890123"}, "/password"),

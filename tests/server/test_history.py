@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from ewerer.core.documents.compare import differences
 from ewerer.core.record.imports import as_now
-from ewerer.server.jobs import keeping
+from ewerer.server.jobs import actions, keeping
 from ewerer.server.jobs.models import Job, Revision, Series
-from tests.jobs import LARCH, SKERRY, changed, data
+from tests.jobs import LARCH, SKERRY, changed, data, job_of
 from tests.server.asking import assert_problem, items, person, post, put
 
 pytestmark = pytest.mark.django_db
@@ -216,3 +216,63 @@ def test_the_history_is_the_crews_own(mine, theirs, job):
     other = Client()
     other.force_login(person("cid", "Third"))
     assert_problem(other.get(f"/api/jobs/{job}/revisions"), 404)
+
+
+@given(
+    st.lists(
+        st.one_of(
+            st.lists(st.floats(-1e9, 1e9) | st.integers(-5, 10**6), min_size=keeping.LONG - 2, max_size=keeping.LONG + 3),
+            st.integers(keeping.LONG - 2, keeping.LONG + 3).map(lambda n: [0.5] * n),
+            st.integers(keeping.LONG, keeping.LONG + 3).map(lambda n: [*[1] * n, None]),
+            st.integers(keeping.LONG, keeping.LONG + 3).map(lambda n: "[" + "1," * n),
+        ),
+        max_size=3,
+    )
+)
+def test_a_document_without_long_lists_is_seen_as_such_by_its_text(lists):
+    """Beside the walk through the whole document, at the very length where a list is kept on its own."""
+    document = {"name": "x", "flow": {"load": {"values_w": lists[0] if lists else []}}, "more": lists[1:], "é": [1.5, True]}
+    compact = json.dumps(document, separators=(",", ":"), ensure_ascii=False)
+    assert keeping.parted(document, compact) == keeping.parted(document)
+
+
+def test_a_year_of_load_is_kept_on_its_own_as_a_job_is_saved(mine, job):
+    values = [float(n % 900) for n in range(35_040)]
+    flow = {"step_min": 15, "start": "2025-01-01", "values_w": values}
+    assert put(mine, job, 1, changed(SKERRY, flow__load=flow)).status_code == 200
+    latest = Revision.objects.get(job=job, number=2)
+    assert latest.envelope["series"] and latest.envelope["document"]["flow"]["load"]["values_w"] is None
+    assert latest.document["flow"]["load"]["values_w"] == values
+
+
+def test_a_save_follows_what_the_database_holds_whoever_wrote_it(mine, job):
+    """A copy that was put back, another server: the same number holds another document than this process wrote last."""
+    assert put(mine, job, 1, changed(SKERRY, bank__fuse_a=111)).status_code == 200
+    latest = Revision.objects.get(job=job, number=2)
+    other = keeping.parted(as_now(job_of(changed(SKERRY, bank__fuse_a=222, notes="from the copy")).to_data()))[0]
+    Revision.objects.filter(pk=latest.pk).update(whole=keeping.packed(other))
+    assert put(mine, job, 2, changed(SKERRY, bank__fuse_a=333)).status_code == 200
+    third = Revision.objects.get(job=job, number=3)
+    assert third.document["bank"]["fuse_a"] == 333 and third.document.get("notes") == changed(SKERRY).get("notes")
+    paths = {c["path"] for c in third.changes}
+    assert paths == {"/bank/fuse_a", "/notes"}
+    assert put(mine, job, 3, changed(SKERRY, bank__fuse_a=333)).json()["revision"] == 3, "nothing new, no revision"
+
+
+def test_many_saves_of_jobs_by_turns_are_each_what_was_sent(mine):
+    """Beside what was sent: more jobs than latest revisions are kept at hand."""
+    lot = random.Random(8)
+    actions._LATEST._held.clear()
+    ids = [post(mine, "/jobs", changed(SKERRY)).json()["id"] for _ in range(6)]
+    sent = {id: [changed(SKERRY)] for id in ids}
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(actions._Latest, "MOST", 3)
+        for _ in range(60):
+            id = lot.choice(ids)
+            edit = changed(SKERRY, bank__fuse_a=lot.randrange(50, 400), notes="n" * lot.randrange(40))
+            assert put(mine, id, len(sent[id]), edit).json()["revision"] == len(sent[id]) + 1
+            sent[id].append(edit)
+            assert len(actions._LATEST._held) <= 3
+    for id in ids:
+        for number, edit in enumerate(sent[id], 1):
+            assert Revision.objects.get(job=id, number=number).document == as_now(edit)

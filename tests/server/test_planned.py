@@ -2,13 +2,17 @@
 
 import json
 import random
+import threading
+import time
 
 import pytest
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.documents import InverterProfile
 from ewerer.core.plan import plan
+from ewerer.core.trade.budget import Spent
 from ewerer.server import planned as kept
+from ewerer.server import tasks
 from tests.jobs import LARCH, SKERRY, TARN, changed
 
 pytestmark = pytest.mark.django_db
@@ -43,7 +47,7 @@ def test_another_version_of_a_profile_of_ones_own_makes_another_plan():
 
 def test_a_plan_is_made_once_for_a_document_and_the_oldest_go(monkeypatch):
     made = []
-    monkeypatch.setattr(kept, "plan", lambda job, library: made.append(job.name) or plan(job, library))
+    monkeypatch.setattr(tasks, "plan", lambda job, library: made.append(job.name) or plan(job, library))
     monkeypatch.setattr(kept, "MOST", 3)
     kept._kept.clear()
     jobs = [parse_job(json.dumps(changed(SKERRY, bank__fuse_a=200 + n)), SHIPPED) for n in range(5)]
@@ -56,10 +60,44 @@ def test_a_plan_is_made_once_for_a_document_and_the_oldest_go(monkeypatch):
 
 def test_what_is_typed_is_planned_once_though_it_is_saved_and_opened_too(mine, job, monkeypatch):
     made = []
-    monkeypatch.setattr(kept, "plan", lambda job, library: made.append(job.name) or plan(job, library))
+    monkeypatch.setattr(tasks, "plan", lambda job, library: made.append(job.name) or plan(job, library))
     edit = json.dumps(changed(SKERRY, bank__fuse_a=277))
     told = mine.post("/api/plan", edit, content_type="application/json").json()
     body = json.dumps({"base_revision": 1, "document": json.loads(edit)})
     assert mine.put(f"/api/jobs/{job}", body, content_type="application/json").status_code == 200
     assert mine.get(f"/api/jobs/{job}/opening").json()["plan"] == told == mine.get(f"/api/jobs/{job}/plan").json()
     assert len(made) == 1
+
+
+def test_two_that_ask_for_one_plan_at_a_time_share_it_and_one_that_gives_up_leaves_it_to_the_other(monkeypatch):
+    made, inside = [], threading.Event()
+
+    def slowly(job, library):
+        made.append(threading.current_thread().name)
+        inside.set()
+        time.sleep(0.3)
+        if made[-1] == "gives up":
+            raise Spent
+        return plan(job, library)
+
+    monkeypatch.setattr(tasks, "plan", slowly)
+    for first, times in (("stays", 1), ("gives up", 2)):
+        made.clear(), inside.clear(), kept._kept.clear()
+        job = parse_job(json.dumps(changed(SKERRY, bank__fuse_a=311)), SHIPPED)
+        told = {}
+
+        def ask(name, told=told, job=job):
+            try:
+                told[name] = kept.planned(job, SHIPPED).json
+            except Spent:
+                told[name] = "spent"
+
+        threads = [threading.Thread(target=ask, args=(n,), name=n) for n in (first, "second", "third")]
+        threads[0].start()
+        inside.wait(5)
+        for t in threads[1:]:
+            t.start()
+        for t in threads:
+            t.join(20)
+        assert told["second"] == told["third"] == anew(job, SHIPPED)
+        assert len(made) == times and made[0] == first

@@ -6,6 +6,7 @@ import logging
 import pytest
 from django.test import Client, override_settings
 
+from ewerer.server.crews.models import Member
 from ewerer.server.told import Lines
 from tests.jobs import SKERRY, data
 from tests.server.asking import post
@@ -33,7 +34,10 @@ def test_a_request_is_one_line_of_json_with_its_id(mine, lines):
     (line,) = [json.loads(x) for x in lines]
     assert line["request"] == answer["X-Request-Id"]
     assert (line["method"], line["status"], line["route"]) == ("GET", 200, "/api/jobs")
-    assert line["person"] and line["ms"] >= 0
+    member = Member.objects.get(user__username="ann")
+    assert (line["crew"], line["person"]) == (member.crew_id, member.user_id) and line["ms"] >= 0
+    Client().get("/api/session")
+    assert (json.loads(lines[-1])["crew"], json.loads(lines[-1])["person"]) == (None, None)
 
 
 def test_nothing_typed_stands_in_the_log(mine, lines):

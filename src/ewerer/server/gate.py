@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import re
 import threading
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
@@ -32,18 +33,30 @@ MOST_WAITING = 400
 """Most bodies that are read at one time."""
 
 
+MOST_COMPUTING, MOST_OF_ONE, MOST_IN_LINE = 16, 4, 100
+"""Requests that compute at one time, of all and of one session, and most of one session that wait for it."""
+COMPUTES = re.compile(
+    r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/[^/]+/(plan|opening|cable|sheets/))"
+)
+"""What is computed for whoever asks, as long as it takes."""
+
+
 class Gate:
     """ASGI middleware: read the body, then pass the request on with all of it at hand."""
 
     def __init__(self, app: App, whole_s: float = WHOLE_S, idle_s: float = IDLE_S) -> None:
         self.app, self.whole_s, self.idle_s = app, whole_s, idle_s
         self.waiting = self.at_the_door = 0
-        self.hashing = asyncio.Semaphore(MOST_HASHING)
+        self.hashing, self.computing = asyncio.Semaphore(MOST_HASHING), asyncio.Semaphore(MOST_COMPUTING)
+        self.own: dict[bytes, tuple[asyncio.Semaphore, int]] = {}
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
         """Answer 408, 413 or 503 for a body that is too slow, too big, or one too many; else pass it on."""
-        if scope["type"] != "http" or scope["method"] in ("GET", "HEAD", "OPTIONS"):
+        if scope["type"] != "http":
             await self.app(scope, receive, send)
+            return
+        if scope["method"] in ("GET", "HEAD", "OPTIONS"):
+            await self._in_turn(scope, receive, send)
             return
         headers = dict(scope["headers"])
         most = MOST_BYTES if b"sessionid=" in headers.get(b"cookie", b"") else MOST_ANONYMOUS_BYTES
@@ -91,9 +104,30 @@ class Gate:
         finally:
             watched.cancel()
 
+    async def _in_turn(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+        """Pass a request on; one that computes waits here for its turn, where waiting takes no worker: few at a time of one session."""
+        if not COMPUTES.match(scope["path"]):
+            await self.app(scope, receive, send)
+            return
+        whose = _session_of(scope)
+        own, waiting = self.own.get(whose, (asyncio.Semaphore(MOST_OF_ONE), 0))
+        if waiting >= MOST_IN_LINE:
+            await _refuse(send, 503, "Much is computed", "Much of yours waits already. Try again in a moment.")
+            return
+        self.own[whose] = own, waiting + 1
+        try:
+            async with own, self.computing:
+                await self.app(scope, receive, send)
+        finally:
+            waiting = self.own[whose][1] - 1
+            if waiting:
+                self.own[whose] = own, waiting
+            else:
+                del self.own[whose]
+
     async def _pass_on(self, scope: MutableMapping[str, Any], at_hand: Receive, send: Send) -> None:
         if scope["method"] != "POST" or not scope["path"].startswith(AT_THE_DOOR):
-            await self.app(scope, at_hand, send)
+            await self._in_turn(scope, at_hand, send)
             return
         if self.at_the_door >= MOST_AT_THE_DOOR:
             await _refuse(send, 429, "Too busy", "Too many people sign in at one time; try again in a moment.")
@@ -120,6 +154,17 @@ class Gate:
             parts.append(part)
             if not message.get("more_body"):
                 return b"".join(parts)
+
+
+def _session_of(scope: MutableMapping[str, Any]) -> bytes:
+    """Return the session that a request brings, or else its address."""
+    for name, value in scope["headers"]:
+        if name == b"cookie":
+            for part in value.split(b";"):
+                key, _, held = part.strip().partition(b"=")
+                if key == b"sessionid":
+                    return bytes(held[:64])
+    return str((scope.get("client") or ("",))[0]).encode()
 
 
 async def _refuse(send: Send, status: int, title: str, detail: str) -> None:

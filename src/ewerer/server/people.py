@@ -9,7 +9,10 @@ from django.http import HttpRequest
 
 from .crews.models import Crew, Member
 from .crews.roles import Role
+from .questions import Question
+from .workers import ASKER
 
+_PLACES = Question(lambda user: Member.objects.select_related("crew").filter(user=user), int)
 CREW = "crew"
 """Where a session keeps which of a person's crews is at work."""
 
@@ -33,14 +36,15 @@ class Person:
 def person_of(request: HttpRequest) -> Person | None:
     """Return who is asking, None for nobody or for a person without a crew; looked up once for a request."""
     if not hasattr(request, "_person"):
-        request._person = _person(request)  # type: ignore[attr-defined]
+        found = request._person = _person(request)  # type: ignore[attr-defined]
+        ASKER.set(None if found is None else found.crew.pk)
     held: Person | None = request._person  # type: ignore[attr-defined]
     return held
 
 
 def _person(request: HttpRequest) -> Person | None:
     user = request.user
-    places = tuple(Member.objects.select_related("crew").filter(user=user)) if isinstance(user, User) else ()
+    places = tuple(_PLACES(user.pk)) if isinstance(user, User) else ()
     if not isinstance(user, User) or not places:
         return None
     wanted = request.session.get(CREW)

@@ -3,65 +3,121 @@ as it is typed, as it is saved, as it is opened again."""
 
 from __future__ import annotations
 
+import gzip
 import hashlib
 import threading
+import weakref
 from collections import OrderedDict
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from ..core.devices.library import Library, shipped_library
-from ..core.documents import Job, Plan, Profile
-from ..core.plan import plan
+from ..core.documents import Job, Profile
+from ..core.trade.budget import look
+from . import tasks, workers
 
-MOST = 48
-"""Plans kept; one of a large job takes some 300 kB."""
+MOST = 200
+"""Plans kept; one of a large job takes some 40 kB."""
 
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """A plan as JSON, and what the list of jobs shows of it."""
+    """A plan as compressed JSON (gzip), and what the list of jobs shows of it."""
 
-    json: str
+    packed: bytes
     summary: dict[str, Any]
-    own: tuple[Profile, ...]
-    """The crew's own profiles that it rests on: held, so that each stays the object that it was."""
+
+    @property
+    def json(self) -> str:
+        """The plan as JSON."""
+        return gzip.decompress(self.packed).decode()
 
 
+@dataclass(frozen=True)
+class Asked:
+    """A document and a crew's own profiles as text: all that what is computed of a job depends on."""
+
+    document: str
+    own: tasks.Own
+
+    @cached_property
+    def key(self) -> str:
+        """What a plan of it is kept by."""
+        told = hashlib.sha256(self.document.encode())
+        for text, newest in self.own:
+            told.update(f"\n{newest}\n{text}".encode())
+        return told.hexdigest()
+
+
+_texts: dict[int, str] = {}
 _kept: OrderedDict[str, Planned] = OrderedDict()
+_made: dict[str, threading.Event] = {}
+"""Plans that are being made, and where their end is told."""
 _lock = threading.Lock()
 
 
-def _key(document: Job, library: Library, own: tuple[Profile, ...]) -> str:
-    told = [document.model_dump_json(by_alias=True, exclude_unset=True)]
-    told += [f"{p.id} {id(p)} {library.newest(p.id)}" for p in own]
-    return hashlib.sha256("\n".join(told).encode()).hexdigest()
+def _text_of(profile: Profile) -> str:
+    """Return a profile as JSON, written once: profiles are immutable, and shared by all that use one."""
+    text = _texts.get(id(profile))
+    if text is None:
+        text = _texts[id(profile)] = profile.model_dump_json(by_alias=True, exclude_unset=True)
+        weakref.finalize(profile, _texts.pop, id(profile), None)
+    return text
 
 
-def _summary(made: Plan) -> dict[str, Any]:
-    counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
-    waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
-    return {
-        **counts,
-        "waits_for": waits.title if waits else "",
-        "waits_stage": waits.stage if waits else "",
-        "keys": {s.stage: s.key for s in made.stages if s.key},
-    }
+def asked(document: Job, library: Library) -> Asked:
+    """Return a document and a library as text."""
+    shipped = {id(p) for p in shipped_library()}
+    own = sorted((p for p in library if id(p) not in shipped), key=lambda p: p.id)
+    texts = tuple((_text_of(p), library.newest(p.id) or p.revision) for p in own)
+    return Asked(document.model_dump_json(by_alias=True, exclude_unset=True), texts)
+
+
+def _held(key: str) -> Planned | None:
+    held = _kept.get(key)
+    if held is not None:
+        _kept.move_to_end(key)
+    return held
+
+
+def held(of: Asked) -> Planned | None:
+    """Return the plan of what is asked where it is kept."""
+    with _lock:
+        return _held(of.key)
 
 
 def planned(document: Job, library: Library) -> Planned:
-    """Return the plan of a document with a library, made anew only where it is not kept."""
-    shipped = {id(p) for p in shipped_library()}
-    own = tuple(sorted((p for p in library if id(p) not in shipped), key=lambda p: p.id))
-    key = _key(document, library, own)
-    with _lock:
-        held = _kept.get(key)
-        if held is not None:
-            _kept.move_to_end(key)
-            return held
-    made = plan(document, library)
-    result = Planned(made.model_dump_json(by_alias=True), _summary(made), own)
-    with _lock:
-        _kept[key] = result
-        while len(_kept) > MOST:
-            _kept.popitem(last=False)
-    return result
+    """Return the plan of a document with a library, as :func:`made` does."""
+    return made(asked(document, library))
+
+
+def made(of: Asked) -> Planned:
+    """Return the plan of what is asked, made anew only where it is not kept; two that ask for one at a time share it."""
+    key = of.key
+    while True:
+        with _lock:
+            held = _held(key)
+            if held is not None:
+                return held
+            others = _made.get(key)
+            if others is None:
+                mine = _made[key] = threading.Event()
+        if others is None:
+            return _make(of, key, mine)
+        while not others.wait(0.1):  # whoever makes it may give up: then the next one tries
+            look()
+
+
+def _make(of: Asked, key: str, done: threading.Event) -> Planned:
+    try:
+        made = Planned(*workers.run(tasks.plan_of, of.document, of.own))
+        with _lock:
+            _kept[key] = made
+            while len(_kept) > MOST:
+                _kept.popitem(last=False)
+        return made
+    finally:
+        with _lock:
+            del _made[key]
+        done.set()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import itertools
 import os
 import socket
 import sys
@@ -9,12 +11,22 @@ import threading
 from pathlib import Path
 from typing import Any, cast
 
+SETTLING = 30
+"""Full looks for garbage after the start, each of which finds more that was loaded on first use."""
+_looks = itertools.count()
 
-def serve(command: str, port: int, host: str, data: str | None) -> int:
+
+def let_stay(phase: str, info: dict[str, int]) -> None:
+    """Keep what the first full looks for garbage leave out of the later ones: to walk through all of it again stops everybody for 0.2 s."""
+    if phase == "stop" and info["generation"] == 2 and next(_looks) < SETTLING:
+        gc.freeze()
+
+
+def serve(command: str, port: int, host: str, data: str | None, collect: tuple[int, int, int] = (700, 10, 10)) -> int:
     """Migrate the database and serve until stopped. Return the exit code.
 
     ``demo`` uses demo data on loopback; ``serve`` uses production settings. Both keep their data in
-    ``data``, in EWERER_DATA, or in a folder of the home directory.
+    ``data``, in EWERER_DATA, or in a folder of the home directory. ``collect`` is how often garbage is looked for from then on.
     """
     demo = command == "demo"
     os.environ["DJANGO_SETTINGS_MODULE"] = f"ewerer.server.settings.{'demo' if demo else 'production'}"
@@ -53,9 +65,11 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
     from a2wsgi import WSGIMiddleware
     from django.core.management import call_command
 
-    if not _ready_to_migrate(Path(folder)):
+    behind = _behind(Path(folder))
+    if behind is None:
         return 2
-    call_command("migrate", verbosity=0, interactive=False)
+    if behind:
+        call_command("migrate", verbosity=0, interactive=False)
     if demo:
         from .demo import NAME, PASSWORD, load_demo, seal_demo
 
@@ -70,22 +84,33 @@ def serve(command: str, port: int, host: str, data: str | None) -> int:
         )
     else:
         print(f"Ewerer is at http://{host}:{port}/", flush=True)
-    from . import daily
+    from . import daily, due, workers
     from .gate import Gate
+    from .jobs.actions import all_due
+    from .record.actions import bring_up
     from .wsgi import application
 
     daily.begin()
-    warm = threading.Timer(WARM_S, _load_ahead)
-    warm.daemon = True
-    warm.start()
-    workers = WSGIMiddleware(cast(Any, application), workers=8)
-    uvicorn.run(
-        cast(Any, Gate(cast(Any, workers))), host=host, port=port, log_level="warning", access_log=False, proxy_headers=False
-    )
+    due.begin(bring_up, all_due())
+    many = workers.count()
+    ahead = threading.Timer(WORKERS_S, workers.begin, (many,)) if many else threading.Timer(WARM_S, _load_ahead)
+    ahead.daemon = True
+    ahead.start()
+    gc.freeze()  # all that was loaded stays
+    gc.callbacks.append(let_stay)
+    gc.set_threshold(*collect)
+    answers = cast(Any, Gate(cast(Any, WSGIMiddleware(cast(Any, application), workers=THREADS))))
+    try:
+        uvicorn.run(answers, host=host, port=port, log_level="warning", access_log=False, proxy_headers=False)
+    finally:
+        workers.end()
     return 0
 
 
-WARM_S = 10.0
+THREADS = 24
+"""Requests that are answered at one time: more than may wait for a process that computes, so that the others never wait for those."""
+WORKERS_S, WARM_S = 2.0, 10.0
+"""When, after the start, the processes that compute are started, or, where there are none, what is seldom needed is loaded."""
 
 
 def _load_ahead() -> None:
@@ -103,8 +128,8 @@ def _close(folder: Path) -> None:
             file.chmod(file.stat().st_mode & 0o600)
 
 
-def _ready_to_migrate(folder: Path) -> bool:
-    """Back up what an update would change; refuse a database that is damaged or of a newer version, in words."""
+def _behind(folder: Path) -> bool | None:
+    """Return whether the database is to be made or updated, backed up first; None, said in words, where it is damaged or newer than this."""
     from datetime import UTC, datetime
 
     from django.db import connection
@@ -118,15 +143,16 @@ def _ready_to_migrate(folder: Path) -> bool:
     try:
         check(database)
         executor = MigrationExecutor(connection)
-        if executor.migration_plan(executor.loader.graph.leaf_nodes()):
+        behind = bool(executor.migration_plan(executor.loader.graph.leaf_nodes()))
+        if behind:
             kept = folder / f"before-update-{datetime.now(UTC):%Y%m%d-%H%M%S}.sqlite3"
             back_up(kept)
             print(f"ewerer: updating the data; as it was before: {kept}", flush=True)
     except BackupError as error:
         print(f"ewerer: {error}", file=sys.stderr)
         print(f"ewerer: `ewerer doctor --data {folder}` says more; nothing was changed", file=sys.stderr)
-        return False
-    return True
+        return None
+    return behind
 
 
 def doctor(data: str | None) -> int:

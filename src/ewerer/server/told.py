@@ -77,7 +77,7 @@ class Told:
     def _line(self, request: HttpRequest, response: HttpResponse, id: str, seconds: float) -> None:
         match = getattr(request, "resolver_match", None)
         # Who asked, where the request had to find that out; a line of log is no reason to ask the database.
-        user = getattr(request, "_cached_user", None)
+        user, who = getattr(request, "_cached_user", None), getattr(request, "_person", None)
         route = f"/{match.route}" if match else ""
         count(request.method or "", route, response.status_code, seconds)
         LOG.info(
@@ -89,6 +89,7 @@ class Told:
                     "route": route or request.path[:120],
                     "status": response.status_code,
                     "ms": round(seconds * 1000, 1),
+                    "crew": None if who is None else who.crew.pk,
                     "person": getattr(user, "pk", None),
                     "address": request.META.get("REMOTE_ADDR", ""),
                 }

@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import http.client
 import json
+import re
 import socket
 import tempfile
 import threading
@@ -14,10 +15,13 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from bench.server import server
 
+from ewerer.core.trade.budget import Spent
+from ewerer.server import gate, problems
 from ewerer.server import planned as kept
-from ewerer.server import problems
+from ewerer.server.api import openapi_json
 from ewerer.server.gate import Gate
 from ewerer.server.problems import GONE
+from ewerer.server.record import actions as record_actions
 from tests.jobs import SKERRY, changed
 from tests.server.running import Session
 
@@ -171,3 +175,88 @@ def test_a_request_that_takes_too_long_is_stopped_and_says_so(mine, monkeypatch)
     kept._kept.clear()
     told = mine.post("/api/plan", json.dumps(changed(SKERRY, bank__fuse_a=272)), content_type="application/json")
     assert told.status_code == 503 and told.json()["title"] == "Too much for one request"
+    assert "stored" not in told.json()["detail"], "a plan stores nothing, and what was typed meanwhile was saved"
+
+
+@pytest.mark.django_db
+def test_a_save_that_takes_too_long_says_that_nothing_was_stored(mine, monkeypatch):
+    id = mine.post("/api/jobs", json.dumps(changed(SKERRY)), content_type="application/json").json()["id"]
+
+    def takes_long(*_, **__):
+        raise Spent
+
+    monkeypatch.setattr(record_actions, "save", takes_long)
+    body = json.dumps({"base_revision": 1, "document": changed(SKERRY, bank__fuse_a=272)})
+    told = mine.put(f"/api/jobs/{id}", body, content_type="application/json")
+    assert told.status_code == 503 and "nothing was stored" in told.json()["detail"]
+
+
+def test_what_computes_waits_for_its_turn_at_the_gate_and_nothing_else_waits_for_it(monkeypatch):
+    """A few at a time of one session and of all; the rest waits where it takes no worker; in the end all are answered."""
+    monkeypatch.setattr(gate, "MOST_COMPUTING", 6)
+    monkeypatch.setattr(gate, "MOST_IN_LINE", 20)
+    inside, most, answered = {}, {}, []
+
+    async def computes(scope, receive, send):
+        whose = gate._session_of(scope)
+        if scope["path"] != "/api/session":
+            await receive()
+            for key in (whose, "all"):
+                inside[key] = inside.get(key, 0) + 1
+                most[key] = max(most.get(key, 0), inside[key])
+            await asyncio.sleep(0.02)
+            for key in (whose, "all"):
+                inside[key] -= 1
+        await send({"type": "http.response.start", "status": 200, "headers": []})
+        await send({"type": "http.response.body", "body": b""})
+
+    async def ask(at, path, whose, method="POST"):
+        cookie = (b"cookie", f"a=b; sessionid={whose}; c=d".encode())
+        told = []
+        messages = [{"type": "http.request", "body": b"{}", "more_body": False}]
+
+        async def receive():
+            if messages:
+                return messages.pop()
+            await asyncio.sleep(5)
+            return {"type": "http.disconnect"}
+
+        async def send(message):
+            told.append(message)
+
+        began = time.perf_counter()
+        await at({"type": "http", "method": method, "path": path, "headers": [cookie]}, receive, send)
+        answered.append((whose, path, told[0]["status"], time.perf_counter() - began))
+
+    async def all_at_once():
+        at = gate.Gate(computes)
+        many = [ask(at, "/api/plan", "greedy") for _ in range(30)] + [ask(at, "/api/jobs/7/opening", "greedy", "GET")]
+        others = [ask(at, p, f"other{n}") for n, p in enumerate(["/api/plan", "/api/order/u1", "/api/simulate"])]
+        await asyncio.gather(*many, *others, ask(at, "/api/session", "greedy", "GET"))
+        assert at.own == {}
+
+    def run():
+        asyncio.run(all_at_once())
+
+    with ThreadPoolExecutor(1) as apart:
+        apart.submit(run).result(30)
+    greedy = [a for a in answered if a[0] == "greedy" and a[1] != "/api/session"]
+    assert [s for _, _, s, _ in greedy].count(503) == 11 and [s for _, _, s, _ in greedy].count(200) == 20
+    assert most[b"greedy"] == gate.MOST_OF_ONE and most["all"] <= 6
+    quick = max(t for whose, _, status, t in answered if whose.startswith("other") and status == 200)
+    assert quick < max(t for _, _, s, t in greedy if s == 200) / 2, "others do not wait for all of the greedy one's"
+    assert all(s == 200 for whose, _, s, _ in answered if whose.startswith("other"))
+    assert answered[0][1] in ("/api/session", "/api/plan") and {a[1]: a[3] for a in answered}["/api/session"] < 0.02
+
+
+def test_every_operation_that_computes_for_whoever_asks_waits_at_the_gate():
+    """Held to the list of what only computes, and to the answers that rest on a plan, from the OpenAPI document."""
+    paths = json.loads(openapi_json())["paths"]
+    routes = {re.sub(r"{\w+}", "x", path): path.removeprefix("/api/") for path in paths}
+    computes = {re.sub(r"<\w+>", "{}", c) for c in problems.COMPUTES}
+    waits = {r for r in routes if gate.COMPUTES.match(r)}
+    for route, path in routes.items():
+        if re.sub(r"{\w+}", "{}", path) in computes:
+            assert route in waits, route
+    assert waits >= {"/api/jobs/x/plan", "/api/jobs/x/opening", "/api/jobs/x/sheets/x/pdf", "/api/jobs/x/cable", "/api/plan"}
+    assert not waits & {"/api/jobs/x", "/api/jobs", "/api/session", "/api/jobs/x/events", "/api/work", "/api/library"}

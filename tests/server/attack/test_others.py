@@ -1,6 +1,7 @@
 """One cannot stop the others: while somebody floods the server, another person's request answers within a second."""
 
 import contextlib
+import itertools
 import json
 import os
 import threading
@@ -118,3 +119,39 @@ def test_a_flood_of_large_saves_and_long_work(base):
         took = slowest(other, most)
     assert took < most, (took, most, answers)
     assert answers.get(200, 0) >= 2, answers
+
+
+def test_a_flood_of_plans_and_papers_of_jobs_that_take_long(base):
+    """Forty threads of one crew ask for plans that nobody knows and for papers; another crew's requests, plans among them, go on."""
+    other, demo = Session(base, "other"), Session(base)
+    large = changed(SKERRY)
+    modules = large["bank"]["modules"]
+    large["bank"]["modules"] = [{**modules[n % len(modules)], "id": f"M{n}"} for n in range(64)]
+    job = demo.call("POST", "/jobs", large)["id"]
+    unit = large["units"][0]["id"]
+    cookie = "; ".join(f"{c.name}={c.value}" for h in demo.opener.handlers if hasattr(h, "cookiejar") for c in h.cookiejar)
+    headers = {"X-CSRFToken": demo.csrf, "Cookie": cookie}
+    numbers = itertools.count()
+
+    def ask(n):
+        if n % 4 == 0:
+            told = urllib.request.Request(f"{base}/api/jobs/{job}/sheets/{unit}/pdf", headers=headers)
+            try:
+                return urllib.request.urlopen(told, timeout=60).status
+            except urllib.error.HTTPError as error:
+                return error.code
+        return asked(base, "/api/plan", {**large, "name": f"Flood {next(numbers)}"}, headers)
+
+    def planning(n):
+        began = time.perf_counter()
+        other.call("POST", "/plan", {**changed(SKERRY), "name": f"Other {n}"})
+        return time.perf_counter() - began
+
+    most = bound(other)
+    alone = max(planning(n) for n in range(4))
+    with flood(ask, 40) as answers:
+        took = slowest(other, most)
+        plans = sorted(planning(10 + n) for n in range(5))
+    assert took < most, (took, most, answers)
+    assert plans[2] < max(2.0, 12 * alone), (plans, alone, answers)
+    assert answers.get(200, 0) >= 10 and set(answers) <= {200, 503}, answers

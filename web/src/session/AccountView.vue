@@ -18,6 +18,8 @@ import PickField from '../ui/PickField.vue'
 import PlainInput from '../ui/PlainInput.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
 import { moment, when } from '../ui/figures'
+import WaitNote from '../ui/WaitNote.vue'
+import ShowTyped from './ShowTyped.vue'
 import { accept, session } from './use-session'
 
 const client = useQueryClient()
@@ -49,6 +51,7 @@ async function act(where: string, what: () => Promise<unknown>, done = '') {
 }
 
 const old = ref('')
+const shown = ref(false)
 const fresh = ref('')
 const changePassword = () =>
   act(
@@ -94,6 +97,8 @@ const trail = useQuery({
   enabled: lead,
 })
 const crew = useQuery({ queryKey: ['account', 'crew'], queryFn: api.crew })
+// Nothing is shown before all that pushes it down has come, or failed: what one reaches for does not move away.
+const waiting = computed(() => [signIns, people, crew].some((q) => q.isLoading.value))
 const keep = ref<number | string | undefined>()
 const setKeeping = () =>
   act('keeping', () => api.setKeeping(Math.max(0, Math.round(Number(keep.value) || 0))), 'Kept so from now on.')
@@ -122,166 +127,176 @@ const setKeeping = () =>
       <section>
         <h2>Password</h2>
         <form class="line" @submit.prevent="changePassword">
-          <label>As it is <PlainInput v-model="old" type="password" autocomplete="current-password" required /></label>
-          <label>New <PlainInput v-model="fresh" type="password" autocomplete="new-password" required /></label>
+          <label
+            >As it is <PlainInput v-model="old" :type="shown ? 'text' : 'password'" autocomplete="current-password" required
+          /></label>
+          <label
+            >New <PlainInput v-model="fresh" :type="shown ? 'text' : 'password'" autocomplete="new-password" required
+          /></label>
           <button :disabled="busy || !old || !fresh">Change it</button>
         </form>
+        <ShowTyped v-model="shown" />
         <p v-if="failures.password" class="why" role="alert">{{ failures.password }}</p>
-        <p class="soft small">At least eight signs, not like your name, not one that many people use.</p>
-      </section>
-
-      <section>
-        <h2>Signed in</h2>
-        <table v-stack>
-          <thead>
-            <tr>
-              <th>Since</th>
-              <th>From</th>
-              <th>With</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="s in signIns.data.value?.items" :key="s.began">
-              <td>{{ moment(s.began) }} <b v-if="s.this">this one</b></td>
-              <td>{{ s.address }}</td>
-              <td class="agent" :title="s.agent">{{ s.agent }}</td>
-            </tr>
-          </tbody>
-        </table>
-        <p class="line">
-          <button :disabled="!others || busy" @click="act('sign-ins', api.signOutElsewhere, 'Signed out everywhere else.')">
-            Sign out everywhere else
-          </button>
-          <button class="plain" @click="units = true">Units and dates</button>
-          <span v-if="session?.until" class="soft small">This session ends {{ moment(session.until) }}.</span>
+        <p class="soft small">
+          At least twelve signs, blanks among them if you like, not like your name, not one that many people use.
         </p>
-        <p v-if="failures['sign-ins']" class="why" role="alert">{{ failures['sign-ins'] }}</p>
       </section>
 
-      <section data-people>
-        <h2>People</h2>
-        <p v-if="people.isError.value" class="why" role="alert">The people cannot be read now.</p>
-        <table v-stack>
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th>Role</th>
-              <th>Signed in</th>
-              <th><span class="visually-hidden">Actions</span></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="p in people.data.value" :key="p.id">
-              <td>
-                <b>{{ p.name }}</b>{{ p.you ? ', you' : '' }}
-              </td>
-              <td>
-                <PickField
-                  v-if="lead"
-                  class="role"
-                  :model-value="p.role"
-                  :label="`Role of ${p.name}`"
-                  :choices="ROLES"
-                  @pick="(v) => act('people', () => api.setRole(p.id, v as Role), `${p.name} is a ${v} now.`)"
-                />
-                <template v-else>{{ p.role }}</template>
-              </td>
-              <td>{{ p.signed_in_at ? when(p.signed_in_at) : 'never' }}</td>
-              <td>
-                <ElPopconfirm
-                  v-if="lead && !p.you"
-                  :title="`Take ${p.name} out of the crew? What they did stays.`"
-                  confirm-button-text="Take out"
-                  cancel-button-text="Keep"
-                  width="260"
-                  @confirm="act('people', () => api.takeOutPerson(p.id), `${p.name} is out of the crew.`)"
-                >
-                  <template #reference><button class="plain" :aria-label="`Take ${p.name} out`">Take out</button></template>
-                </ElPopconfirm>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-if="failures.people" class="why" role="alert">{{ failures.people }}</p>
-      </section>
-
-      <template v-if="lead">
+      <WaitNote v-if="waiting" word="Reading sessions and people" />
+      <template v-else>
         <section>
-          <h2>Invite somebody</h2>
-          <form class="line" @submit.prevent="invite">
-            <label>Whom <PlainInput v-model="note" maxlength="120" placeholder="a name, for your list" /></label>
-            <span class="label"
-              ><span aria-hidden="true">As</span
-              ><PickField v-model="role" class="role" label="Role of the invitation" :choices="ROLES"
-            /></span>
-            <button :disabled="busy">Make a link</button>
-          </form>
-          <NoticeBar v-if="link">
-            <span>Good once, for seven days. Give it to nobody else; it is not shown again.</span>
-            <code data-link>{{ link }}</code>
-            <button @click="copyLink">{{ copied ? 'Copied' : 'Copy' }}</button>
-            <button class="plain" @click="link = ''">Done</button>
-          </NoticeBar>
-          <p v-if="failures.invite" class="why" role="alert">{{ failures.invite }}</p>
-          <ul v-if="open.length">
-            <li v-for="i in open" :key="i.id">
-              {{ i.note || 'somebody' }}, as {{ i.role }}, until {{ moment(i.until) }}
-              <button
-                class="plain"
-                :aria-label="`Take the invitation of ${i.note || 'somebody'} back`"
-                @click="act('invite', () => api.takeInvitationBack(i.id))"
-              >
-                Take back
-              </button>
-            </li>
-          </ul>
-        </section>
-        <section>
-          <h2>Revisions</h2>
-          <form class="line" @submit.prevent="setKeeping">
-            <label
-              >Newest of each job that are kept; 0 keeps all
-              <NumberInput
-                whole
-                aria-label="Revisions kept"
-                :value="keep ?? crew.data.value?.keep_revisions"
-                @set="(v) => (keep = v)"
-            /></label>
-            <button :disabled="busy || keep === undefined">Keep so</button>
-          </form>
-          <p class="soft small">Older ones go within a day. What a sealed handover froze stays.</p>
-          <p v-if="failures.keeping" class="why" role="alert">{{ failures.keeping }}</p>
-        </section>
-        <section data-trail>
-          <h2>What was done</h2>
+          <h2>Signed in</h2>
           <table v-stack>
             <thead>
               <tr>
-                <th>When</th>
-                <th>Who</th>
-                <th>What</th>
+                <th>Since</th>
                 <th>From</th>
+                <th>With</th>
               </tr>
             </thead>
             <tbody>
-              <tr v-for="d in trail.data.value?.items" :key="d.at + d.what + d.who">
-                <td>{{ moment(d.at) }}</td>
-                <td>{{ d.who }}</td>
-                <td>
-                  {{ d.what }} <span class="soft">{{ d.about }}</span>
-                </td>
-                <td>{{ d.address }}</td>
+              <tr v-for="s in signIns.data.value?.items" :key="s.began">
+                <td>{{ moment(s.began) }} <b v-if="s.this">this one</b></td>
+                <td>{{ s.address }}</td>
+                <td class="agent" :title="s.agent">{{ s.agent }}</td>
               </tr>
             </tbody>
           </table>
-          <ElPagination
-            v-if="(trail.data.value?.total ?? 0) > PAGE"
-            v-model:current-page="page"
-            :page-size="PAGE"
-            :total="trail.data.value?.total ?? 0"
-            layout="prev, pager, next"
-          />
+          <p class="line">
+            <button :disabled="!others || busy" @click="act('sign-ins', api.signOutElsewhere, 'Signed out everywhere else.')">
+              Sign out everywhere else
+            </button>
+            <button class="plain" @click="units = true">Units and dates</button>
+            <span v-if="session?.until" class="soft small">This session ends {{ moment(session.until) }}.</span>
+          </p>
+          <p v-if="failures['sign-ins']" class="why" role="alert">{{ failures['sign-ins'] }}</p>
         </section>
+
+        <section data-people>
+          <h2>People</h2>
+          <p v-if="people.isError.value" class="why" role="alert">The people cannot be read now.</p>
+          <table v-stack>
+            <thead>
+              <tr>
+                <th>Name</th>
+                <th>Role</th>
+                <th>Signed in</th>
+                <th><span class="visually-hidden">Actions</span></th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="p in people.data.value" :key="p.id">
+                <td>
+                  <b>{{ p.name }}</b>{{ p.you ? ', you' : '' }}
+                </td>
+                <td>
+                  <PickField
+                    v-if="lead"
+                    class="role"
+                    :model-value="p.role"
+                    :label="`Role of ${p.name}`"
+                    :choices="ROLES"
+                    @pick="(v) => act('people', () => api.setRole(p.id, v as Role), `${p.name} is a ${v} now.`)"
+                  />
+                  <template v-else>{{ p.role }}</template>
+                </td>
+                <td>{{ p.signed_in_at ? when(p.signed_in_at) : 'never' }}</td>
+                <td>
+                  <ElPopconfirm
+                    v-if="lead && !p.you"
+                    :title="`Take ${p.name} out of the crew? What they did stays.`"
+                    confirm-button-text="Take out"
+                    cancel-button-text="Keep"
+                    width="260"
+                    @confirm="act('people', () => api.takeOutPerson(p.id), `${p.name} is out of the crew.`)"
+                  >
+                    <template #reference><button class="plain" :aria-label="`Take ${p.name} out`">Take out</button></template>
+                  </ElPopconfirm>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <p v-if="failures.people" class="why" role="alert">{{ failures.people }}</p>
+        </section>
+
+        <template v-if="lead">
+          <section>
+            <h2>Invite somebody</h2>
+            <form class="line" @submit.prevent="invite">
+              <label>Whom <PlainInput v-model="note" maxlength="120" placeholder="a name, for your list" /></label>
+              <span class="label"
+                ><span aria-hidden="true">As</span
+                ><PickField v-model="role" class="role" label="Role of the invitation" :choices="ROLES"
+              /></span>
+              <button :disabled="busy">Make a link</button>
+            </form>
+            <NoticeBar v-if="link">
+              <span>Good once, for seven days. Give it to nobody else; it is not shown again.</span>
+              <code data-link>{{ link }}</code>
+              <button @click="copyLink">{{ copied ? 'Copied' : 'Copy' }}</button>
+              <button class="plain" @click="link = ''">Done</button>
+            </NoticeBar>
+            <p v-if="failures.invite" class="why" role="alert">{{ failures.invite }}</p>
+            <ul v-if="open.length">
+              <li v-for="i in open" :key="i.id">
+                {{ i.note || 'somebody' }}, as {{ i.role }}, until {{ moment(i.until) }}
+                <button
+                  class="plain"
+                  :aria-label="`Take the invitation of ${i.note || 'somebody'} back`"
+                  @click="act('invite', () => api.takeInvitationBack(i.id))"
+                >
+                  Take back
+                </button>
+              </li>
+            </ul>
+          </section>
+          <section>
+            <h2>Revisions</h2>
+            <form class="line" @submit.prevent="setKeeping">
+              <label
+                >Newest of each job that are kept; 0 keeps all
+                <NumberInput
+                  whole
+                  aria-label="Revisions kept"
+                  :value="keep ?? crew.data.value?.keep_revisions"
+                  @set="(v) => (keep = v)"
+              /></label>
+              <button :disabled="busy || keep === undefined">Keep so</button>
+            </form>
+            <p class="soft small">Older ones go within a day. What a sealed handover froze stays.</p>
+            <p v-if="failures.keeping" class="why" role="alert">{{ failures.keeping }}</p>
+          </section>
+          <section data-trail>
+            <h2>What was done</h2>
+            <table v-stack>
+              <thead>
+                <tr>
+                  <th>When</th>
+                  <th>Who</th>
+                  <th>What</th>
+                  <th>From</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="d in trail.data.value?.items" :key="d.at + d.what + d.who">
+                  <td>{{ moment(d.at) }}</td>
+                  <td>{{ d.who }}</td>
+                  <td>
+                    {{ d.what }} <span class="soft">{{ d.about }}</span>
+                  </td>
+                  <td>{{ d.address }}</td>
+                </tr>
+              </tbody>
+            </table>
+            <ElPagination
+              v-if="(trail.data.value?.total ?? 0) > PAGE"
+              v-model:current-page="page"
+              :page-size="PAGE"
+              :total="trail.data.value?.total ?? 0"
+              layout="prev, pager, next"
+            />
+          </section>
+        </template>
       </template>
     </main>
     <PrefsDialog v-if="units" v-model="units" />

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, ApiProblem } from '../api/client'
 import PlainInput from '../ui/PlainInput.vue'
 import { moment } from '../ui/figures'
+import ShowTyped from './ShowTyped.vue'
 import { accept, session } from './use-session'
 
 const router = useRouter()
@@ -15,6 +16,7 @@ const name = ref('')
 const password = ref('')
 const failure = ref('')
 const busy = ref(false)
+const shown = ref(false)
 onMounted(async () => {
   document.title = 'Join a crew · Ewerer'
   try {
@@ -59,8 +61,17 @@ async function join() {
         <label for="join-name">Name to sign in with</label>
         <PlainInput id="join-name" v-model="name" autocomplete="username" required maxlength="150" />
         <label for="join-password">Password</label>
-        <PlainInput id="join-password" v-model="password" type="password" autocomplete="new-password" required />
-        <p class="soft small">At least eight signs, not like your name, not one that many people use.</p>
+        <PlainInput
+          id="join-password"
+          v-model="password"
+          :type="shown ? 'text' : 'password'"
+          autocomplete="new-password"
+          required
+        />
+        <ShowTyped v-model="shown" />
+        <p class="soft small">
+          At least twelve signs, blanks among them if you like, not like your name, not one that many people use.
+        </p>
         <button class="first" :disabled="busy || !name || !password">Join</button>
         <p class="small">Here already? <RouterLink to="/">Sign in</RouterLink>, and open the link again.</p>
       </template>
@@ -71,6 +82,9 @@ async function join() {
 </template>
 
 <style scoped>
+.join button {
+  justify-content: center;
+}
 .join {
   min-height: 100vh;
   display: grid;

@@ -4,6 +4,7 @@ import { api, ApiProblem } from '../api/client'
 import { onMounted } from 'vue'
 import { setCsrf } from '../api/client'
 import PlainInput from '../ui/PlainInput.vue'
+import ShowTyped from './ShowTyped.vue'
 import { accept, acceptAgain, session } from './use-session'
 
 /** Over a page whose session ended: what was typed there stays. */
@@ -12,6 +13,7 @@ const name = ref(props.again ? (session.value?.user ?? '') : '')
 const password = ref('')
 const failure = ref('')
 const busy = ref(false)
+const shown = ref(false)
 
 async function signIn() {
   busy.value = true
@@ -49,7 +51,8 @@ onMounted(async () => {
       <label for="name">Name</label>
       <PlainInput id="name" v-model="name" autocomplete="username" autofocus required />
       <label for="password">Password</label>
-      <PlainInput id="password" v-model="password" type="password" autocomplete="current-password" required />
+      <PlainInput id="password" v-model="password" :type="shown ? 'text' : 'password'" autocomplete="current-password" required />
+      <ShowTyped v-model="shown" />
       <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
       <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
       <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>

@@ -167,16 +167,22 @@ def problems_of(model: type[BaseModel], error: ValidationError) -> list[Problem]
 D = TypeVar("D", bound=Document)
 
 
-_NO_BRACKETS = re.compile(r'"[^"\\]*+(?:\\.[^"\\]*+)*+"?|[^\[\]{}"]+', re.DOTALL)
-FIRST_LOOK = 20_000
-"""A text that is nested too deeply mostly is so at its beginning: [characters] looked at before the whole."""
-_LONG_NUMBER = re.compile(r"(?<![0-9.eE+-])[0-9.eE+-]{41}")
-_LEVEL = {"[": 1, "{": 1, "]": -1, "}": -1}
+_NO_BRACKETS = re.compile(rb'"[^"\\]*+(?:\\.[^"\\]*+)*+"?|[^\[\]{}"]+', re.DOTALL)
+_LEVEL = {ord("["): 1, ord("{"): 1, ord("]"): -1, ord("}"): -1}
+_NO_MARKS = bytes(c for c in range(256) if c not in b'[]{}"')
+_AS_DIGITS = bytes(ord("0") if c in b"0123456789.eE+-" else ord(" ") for c in range(256))
 
 
-def nesting(text: str) -> int:
+def nesting(text: bytes) -> int:
     """Return how many levels deep a JSON text nests, in one pass over it; brackets in strings are text."""
-    return max(accumulate(map(_LEVEL.__getitem__, _NO_BRACKETS.sub("", text))), default=0)
+    if b"\\" not in text:  # then every quote begins or ends a string, and nothing but these marks matters
+        text = text.translate(None, _NO_MARKS).replace(b'""', b"")
+    return max(accumulate(map(_LEVEL.__getitem__, _NO_BRACKETS.sub(b"", text)), initial=0))
+
+
+def has_long_number(text: bytes) -> bool:
+    """Whether a text holds more signs of numbers in a row than a number may have."""
+    return b"0" * (MAX_DIGITS + 1) in text.translate(_AS_DIGITS)
 
 
 def shortened(text: str, most: int = 200) -> str:
@@ -186,7 +192,8 @@ def shortened(text: str, most: int = 200) -> str:
 
 def parse_json(text: str | bytes) -> Any:
     """Return JSON data from ``text``; raise :class:`DocumentError` when it is not JSON or too big."""
-    size = len(text.encode() if isinstance(text, str) else text)
+    raw = text.encode() if isinstance(text, str) else text
+    size = len(raw)
     if size > MAX_DOCUMENT_BYTES:
         raise DocumentError(
             [Problem(pointer="", message=f"the document is too big: {size} bytes", expected=f"at most {MAX_DOCUMENT_BYTES} bytes")]
@@ -215,9 +222,9 @@ def parse_json(text: str | bytes) -> Any:
 
     try:
         plain = text if isinstance(text, str) else text.decode("utf-8-sig")
-        if nesting(plain[:FIRST_LOOK]) > MAX_NESTING or nesting(plain) > MAX_NESTING:
+        if nesting(raw) > MAX_NESTING:
             raise DocumentError([Problem(pointer="", message="nested too deeply", expected=f"at most {MAX_NESTING} levels")])
-        if not _LONG_NUMBER.search(plain):
+        if not has_long_number(raw):
             return json.loads(plain, parse_constant=refuse, object_pairs_hook=no_twins)
         return json.loads(
             plain, parse_constant=refuse, object_pairs_hook=no_twins, parse_int=bounded(int), parse_float=bounded(float)

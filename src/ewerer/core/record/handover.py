@@ -36,10 +36,11 @@ def laid_over(job: Job, state: State) -> Job:
     known = set(device_ids(job))
     found = {d: {k: v for k, v in shown.items() if v} for d, shown in state["found"].items() if d in known}
     marks = {d: {k: m for k, m in told.items() if SETTING.fullmatch(k)} for d, told in marks_of(state).items() if d in known}
-    told = {"as_found": {**job.as_found, **found}, "sheet_marks": {**job.to_data().get("sheet_marks", {}), **marks}}
-    if not any(told.values()):
+    if not (found or marks):
         return job
-    return Job.model_validate({**job.to_data(), **{k: v for k, v in told.items() if v}}, strict=False)
+    data = job.to_data()
+    told = {"as_found": {**job.as_found, **found}, "sheet_marks": {**data.get("sheet_marks", {}), **marks}}
+    return Job.model_validate({**data, **{k: v for k, v in told.items() if v}}, strict=False)
 
 
 def profiles_of(job: Job, library: Library) -> dict[str, bytes]:

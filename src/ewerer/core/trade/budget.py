@@ -51,3 +51,9 @@ def look() -> None:
         raise Left
     if time.perf_counter() > given.wall and time.thread_time() > given.cpu:
         raise Spent
+
+
+def left() -> float:
+    """Return the processor time [s] that this thread still has; endless where none was given."""
+    given = _given.get()
+    return float("inf") if given is None else max(0.0, given.cpu - time.thread_time())

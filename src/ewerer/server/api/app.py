@@ -18,7 +18,8 @@ from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
 from ...core.trade.budget import Left, Spent
-from ..problems import BUDGET_S, problem, refused
+from ..problems import BUDGET_S, COMPUTES, problem, refused, route_of
+from ..workers import Busy
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
 
@@ -90,13 +91,21 @@ def _left(request: HttpRequest, error: Left) -> HttpResponse:
     return problem(499, "Nobody waits", "The client went away; what was computed for it was stopped.")
 
 
+def _lost(request: HttpRequest) -> str:
+    """Return what became of a request that was given up: where it would have stored something, that is said."""
+    return "" if request.method in ("GET", "HEAD") or route_of(request) in COMPUTES else "; nothing was stored"
+
+
 @api.exception_handler(Spent)
 def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
     return problem(
-        503,
-        "Too much for one request",
-        f"It was stopped after {BUDGET_S:g} s of computing; nothing was stored. Make the job smaller.",
+        503, "Too much for one request", f"It was stopped after {BUDGET_S:g} s of computing{_lost(request)}. Make the job smaller."
     )
+
+
+@api.exception_handler(Busy)
+def _busy(request: HttpRequest, error: Busy) -> HttpResponse:
+    return problem(503, "Much is computed", f"Others, or your crew, have much waiting{_lost(request)}. Try again in a moment.")
 
 
 FULL = (507, "The disk is full", "Nothing was stored. Reading and planning go on; make room on the server's disk, then try again.")

@@ -11,10 +11,12 @@ from pydantic import Field
 from ...core.documents.job import Series
 from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
 from ...core.flow.measured import parse_series
+from .. import tasks, workers
+from ..planned import asked as as_asked
 from ..problems import problem
 from ..work import work
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, ready
+from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, packed
 
 router = Router(tags=["flow"], by_alias=True)
 
@@ -57,9 +59,8 @@ def simulate_document(
     lead_days: Annotated[int, Query(ge=0, le=724, description="days before that are not told")] = 0,
 ) -> HttpResponse:
     """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
-    from ...core.flow.results import simulate
-
-    return ready(simulate(document, library_of(request, document), days, as_found=as_found, lead_days=lead_days))
+    of = as_asked(document, library_of(request, document))
+    return packed(request, workers.run(tasks.simulation_of, of.document, of.own, days, as_found, lead_days))
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}

@@ -18,6 +18,7 @@ from ...core.documents import Job as JobDocument
 from ...core.documents import parse_document
 from ...core.documents.compare import differences
 from ...core.record.imports import as_now
+from .. import due
 from ..jobs import actions
 from ..jobs.models import Job, Revision
 from ..problems import problem
@@ -171,6 +172,8 @@ def _file_of(job: Job) -> bytes:
 State = Literal["stop", "caution", "clear"]
 Sort = Literal["saved", "name", "state"]
 MOST_TOGETHER, MOST_CHANGES = 500, 12
+SETTLED_S = 1.0
+"""How long a list waits for the line of a job that was saved just now."""
 
 
 @router.get("", response={200: Page[JobLine], **REFUSALS})
@@ -184,7 +187,9 @@ def list_jobs(
     sort: Sort = "saved",
 ) -> dict[str, Any]:
     """List the crew's jobs: newest first, by name or by state; those with every word in name, what it waits for or who saved it."""
-    jobs = Job.objects.filter(crew=crew_of(request), put_away=put_away).select_related("saved_by")
+    crew = crew_of(request)
+    due.settled(crew.pk, SETTLED_S)
+    jobs = Job.objects.filter(crew=crew, put_away=put_away).select_related("saved_by")
     return paged(actions.narrowed(jobs, words, state, stage, sort), page, _line)
 
 

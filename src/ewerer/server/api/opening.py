@@ -61,7 +61,7 @@ def open_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return all that a page needs to open a job."""
     job, latest = job_of(request, id)
     session = SessionOut.model_validate(session_out(request)).model_dump_json()
-    last = last_event(job)
+    last = last_event(job.pk)
     told = job_out(job, latest)
     made = _plan(request, job, told["document"])
     at = datetime.now(UTC).isoformat()

@@ -10,17 +10,15 @@ from ninja import Router, Schema
 
 from ...core.documents import Plan
 from ...core.documents.results.order import UnitOrder
-from ...core.pages.cable import cable_page
 from ...core.pages.calendar import calendar
 from ...core.pages.export import sheet_bytes
-from ...core.pages.sheet import sheet_page
 from ...core.plan import find_sheet, plan
 from ...core.visit.as_found import parse_found
-from ...core.visit.working_list import unit_order
-from ..planned import planned
+from .. import tasks, workers
+from ..planned import asked, planned
 from ..profiles.actions import library_for
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_at, library_of, ready, stored
+from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_at, library_of, packed, stored
 
 router = Router(tags=["plan"], by_alias=True)
 XLSX, PDF, ICS = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "application/pdf", "text/calendar"
@@ -40,13 +38,13 @@ class FoundOut(Schema):
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
     job = job_at(request, id)
-    return HttpResponse(planned(*stored(request, job)).json, content_type=JSON)
+    return packed(request, planned(*stored(request, job)).packed)
 
 
 @router.post("/plan", response={200: Plan, **REFUSALS})
 def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
     """Return the plan of an unsaved document; nothing is stored."""
-    return HttpResponse(planned(document, library_of(request, document)).json, content_type=JSON)
+    return packed(request, planned(document, library_of(request, document)).packed)
 
 
 @router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))
@@ -62,18 +60,16 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Litera
 def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4") -> HttpResponse:
     """Download one unit's working list as PDF with boxes to tick and to write in."""
     job = job_at(request, id)
-    document, library = stored(request, job)
-    sheet = find_sheet(document, plan(document, library), unit)
-    page = sheet_page(document, sheet, unit_order(document, unit, library), paper)
-    return attachment(page, f"{job.name} {unit}.pdf", PDF)
+    of = asked(*stored(request, job))
+    return attachment(workers.run(tasks.sheet_pdf, of.document, of.own, unit, paper), f"{job.name} {unit}.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the cable card with its address plan as one PDF page."""
     job = job_at(request, id)
-    document, library = stored(request, job)
-    return attachment(cable_page(document, plan(document, library), paper), f"{job.name} cable.pdf", PDF)
+    of = asked(*stored(request, job))
+    return attachment(workers.run(tasks.cable_pdf, of.document, of.own, paper), f"{job.name} cable.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, openapi_extra=file_answer(ICS))
@@ -87,7 +83,8 @@ def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
 @router.post("/order/{unit}", response={200: UnitOrder, **REFUSALS})
 def order_of_unit(request: HttpRequest, unit: str, document: JobBody) -> HttpResponse:
     """Return the working list of one unit of an unsaved document: from as found to as planned."""
-    return ready(unit_order(document, unit, library_of(request, document)))
+    of = asked(document, library_of(request, document))
+    return HttpResponse(workers.run(tasks.order_of, of.document, of.own, unit), content_type=JSON)
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/plain": {"schema": {"type": "string"}}}}}

@@ -189,7 +189,7 @@ def list_events(
     """Return the events of a job that arrived after a place."""
     job = job_at(request, id)
     rows = list(job.events.filter(id__gt=after).values_list("id", "data")[:limit])
-    last = actions.last_event(job)
+    last = actions.last_event(job.pk)
     return as_json({"items": [{"seq": seq, "event": data} for seq, data in rows], "last": last})
 
 

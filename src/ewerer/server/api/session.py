@@ -19,6 +19,7 @@ from .. import throttle
 from ..crews import actions, sessions
 from ..crews.models import Member, SignIn
 from ..crews.roles import Role
+from ..crews.store import BACKEND
 from ..people import CREW, forget_person, person_of
 from ..problems import problem
 from ..proxies import address_of
@@ -125,7 +126,7 @@ def session_out(request: HttpRequest) -> dict[str, Any]:
 
 
 def _begin(request: HttpRequest, user: User) -> None:
-    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    login(request, user, backend=BACKEND)
     forget_person(request)
     sessions.began(request, user)
 

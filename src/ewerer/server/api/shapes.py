@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import re
 import uuid
@@ -12,7 +13,8 @@ from typing import Annotated, Any, Generic, TypeVar
 from django.db.models import Model, QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Query, Schema
-from pydantic import ConfigDict, Field
+from ninja.operation import Operation
+from pydantic import ConfigDict, Field, model_validator
 
 from ...core.devices.library import Library, check_references
 from ...core.documents import DocumentError
@@ -50,13 +52,30 @@ class ProblemDetails(Schema):
     problems: list[ProblemOut] = []
 
 
+_made_of = Operation._create_response_model
+_made: dict[Any, Any] = {}
+
+
+def _once(operation: Operation, answer: Any) -> Any:
+    """Return the model of an answer, made once for all operations that answer so: every start waits for them."""
+    if answer not in _made:
+        _made[answer] = _made_of(operation, answer)
+    return _made[answer]
+
+
+Operation._create_response_model = _once  # type: ignore[method-assign, assignment]
 REFUSALS = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
 
 
 class Asked(Schema):
-    """Base of bodies: unknown keys are refused."""
+    """Base of bodies: unknown keys are refused. They come as plain data, which is read once."""
 
     model_config = ConfigDict(extra="forbid")
+
+    @model_validator(mode="wrap")
+    @classmethod
+    def _run_root_validator(cls, values: Any, handler: Any) -> Any:
+        return handler(values)
 
 
 class Page(Schema, Generic[T]):
@@ -88,6 +107,13 @@ def paged(rows: QuerySet[M] | Sequence[M] | Sequence[Any], page: PageIn, shape: 
 def ready(made: PlanPart) -> HttpResponse:
     """Return a result as the ready-made JSON of its own model; large answers need no second validation."""
     return HttpResponse(made.model_dump_json(by_alias=True), content_type=JSON)
+
+
+def packed(request: HttpRequest, made: bytes) -> HttpResponse:
+    """Return a result that was compressed (gzip) where it was made: so where the client reads that, else as plain JSON."""
+    if "gzip" not in request.headers.get("Accept-Encoding", ""):
+        return HttpResponse(gzip.decompress(made), content_type=JSON)
+    return HttpResponse(made, content_type=JSON, headers={"Content-Encoding": "gzip", "Vary": "Accept-Encoding"})
 
 
 def as_json(data: Any) -> HttpResponse:

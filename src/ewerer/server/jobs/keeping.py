@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import marshal
 import re
 import zlib
 from collections.abc import Iterable, Mapping
@@ -21,6 +22,8 @@ EVERY = 20
 """A whole document at least every so many revisions."""
 LONG = 100
 """Lists of more numbers are kept on their own."""
+_MANY = re.compile(rf"\[(?:[-+.0-9eE]+,){{{LONG}}}")
+"""The beginning of a long list in compact JSON."""
 Envelope = dict[str, Any]
 Kept = bytes | memoryview
 """What a database gives back of bytes."""
@@ -56,8 +59,13 @@ def unpacked(held: Kept) -> Any:
         raise ValueError(str(error)) from None
 
 
-def parted(document: Mapping[str, Any]) -> tuple[Envelope, Bodies]:
-    """Return a document as an envelope, and the long lists that were taken out of it."""
+def parted(document: Mapping[str, Any], text: str | None = None) -> tuple[Envelope, Bodies]:
+    """Return a document as an envelope, and the long lists that were taken out of it.
+
+    Where its compact JSON ``text`` is at hand, a document without such lists is not walked through.
+    """
+    if text is not None and not _MANY.search(text):
+        return {"document": dict(document), "series": {}}, {}
     series: dict[str, str] = {}
     bodies: Bodies = {}
 
@@ -119,9 +127,13 @@ def patch_between(before: Envelope, after: Envelope) -> list[dict[str, Any]]:
     return made
 
 
+PLAIN = 2
+"""The form of marshalled data that says nothing but values, their kinds and their order."""
+
+
 def same(one: Any, other: Any) -> bool:
-    """Whether two values are the same JSON text; 1, 1.0 and true are equal in Python only."""
-    return bool(one == other) and text_of(one) == text_of(other)
+    """Whether two values of JSON are the same to the letter; 1, 1.0 and true are equal in Python only."""
+    return bool(one == other) and marshal.dumps(one, PLAIN) == marshal.dumps(other, PLAIN)
 
 
 def keys_in(held: Kept) -> set[str]:

@@ -22,6 +22,8 @@ class Job(models.Model):
     name = models.CharField(max_length=120)
     revision = models.PositiveIntegerField(default=0)
     summary = models.JSONField(default=dict)
+    summary_due = models.BigIntegerField(default=0)
+    """The last time [ns] that something changed what the list shows of the plan; 0 where it is as the job is."""
     created_at = models.DateTimeField(auto_now_add=True)
     saved_at = models.DateTimeField(auto_now_add=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

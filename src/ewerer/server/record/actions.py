@@ -23,11 +23,15 @@ from ...core.record.logbook import due_of
 from ...core.record.photos import Photo as Kept
 from ...core.record.run import run_of, why_not_closed
 from ...core.record.signing import crew_key, fingerprint, public_bytes
+from ...core.trade.budget import within
+from .. import due
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
-from ..planned import planned
+from ..planned import Asked, made
+from ..planned import asked as as_asked
 from ..profiles.actions import library_of_job
+from ..questions import Question
 from ..settings.base import DATA_DIR
 from ..writing import writes
 from .models import Event, Handover, Instrument, Photo
@@ -49,6 +53,12 @@ class Added:
     last: int = 0
 
 
+_TOLD = Question(
+    lambda job, crew: Event.objects.filter(job=job, job__crew=crew).order_by("id").values_list("id", "data"), uuid.UUID, int
+)
+_LAST = Question(lambda job: Event.objects.filter(job=job).order_by("-id").values_list("id")[:1], uuid.UUID)
+
+
 def now(ahead: dt.timedelta = dt.timedelta()) -> str:
     """Return the moment, or one that lies ahead of it, as events tell it."""
     moment = dt.datetime.now(dt.UTC) + ahead
@@ -60,9 +70,9 @@ def events_of(job: Job) -> list[dict[str, Any]]:
     return list(job.events.values_list("data", flat=True))
 
 
-def last_event(job: Job) -> int:
+def last_event(job: uuid.UUID) -> int:
     """Return the place of a job's latest event, 0 before the first."""
-    return job.events.order_by("-id").values_list("id", flat=True).first() or 0
+    return next((id for (id,) in _LAST(job)), 0)
 
 
 def state_of(job: Job) -> State:
@@ -103,15 +113,18 @@ def save(
     job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User, library: Library | None = None
 ) -> Job:
     """Store a new revision; marks that its document carries and the record lacks become events."""
-    job = Job.objects.get(pk=job_id, crew=crew)
     told = document.model_fields_set & {"as_found", "sheet_marks"}
 
     def beside(job: Job) -> None:
         known = state_of(job)
         _insert(job, marks_as_events(document.to_data(), now(), user.get_username(), known), user)
 
-    whole = document if told else handovers.laid_over(document.bare(), state_of(job))
-    return jobs.save(job_id, crew, whole, base_revision, user, beside if told else None, library)
+    held = _TOLD(job_id, crew.pk)
+    last = held[-1][0] if held else 0
+    whole = document if told else handovers.laid_over(document.bare(), fold([data for _, data in held]))
+    return jobs.save(
+        job_id, crew, whole, base_revision, user, beside if told else None, library, lambda: last_event(job_id) == last
+    )
 
 
 def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
@@ -122,15 +135,29 @@ def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
         _insert(held, whole, user)
         return _told(sight_of(held))
 
-    jobs.tell(job.id, job.crew, beside)
-    _plan_anew(job)
+    jobs.tell(job.id, job.crew, beside, changes_plan=True)
+    if not due.later():
+        bring_up(job.pk)
 
 
-def _plan_anew(job: Job) -> None:
-    """Bring what the list of jobs shows of the plan up to what the events say; it is planned before the one writer is asked for."""
-    sight = sight_of(job)
-    summary = planned(sight.document, sight.library).summary
-    jobs.tell(job.id, job.crew, lambda _: summary)
+BRING_UP_S = 20.0
+"""Processor time of a plan that nobody waits for."""
+
+
+def bring_up(job_id: uuid.UUID, at: int = 0, of: Asked | None = None) -> None:
+    """Bring what the list of jobs shows of the plan up to the latest revision and what the events say.
+
+    Where it is at hand what the plan was made ``of`` when it became due, at a time [ns], that is not looked up.
+    """
+    if of is None:
+        job = Job.objects.select_related("crew").filter(pk=job_id).first()
+        if job is None:
+            return
+        sight = sight_of(job)
+        at, of = job.summary_due, as_asked(sight.document, sight.library)
+    with within(BRING_UP_S):
+        summary = made(of).summary
+    jobs.bring_up(job_id, at, summary)
 
 
 def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign: bool = True) -> Added:
@@ -183,12 +210,13 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
                 out.refused.append({"id": e["id"], "message": "another event has this id"})
         _insert(job, new, user)
         out.accepted = len(new)
-        out.last = last_event(job)
+        out.last = last_event(job.pk)
         return _told(sight_of(job)) if new else {}
 
-    jobs.tell(job_id, crew, beside)
-    if out.accepted and any(e["kind"] in CHANGES_PLAN for e in good):
-        _plan_anew(job)
+    changes_plan = any(e["kind"] in CHANGES_PLAN for e in good)
+    jobs.tell(job_id, crew, beside, changes_plan)
+    if out.accepted and changes_plan and not due.later():
+        bring_up(job_id)
     return out
 
 

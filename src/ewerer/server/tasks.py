@@ -1,0 +1,75 @@
+"""What is computed beside the server: pure functions of text, without the web framework, so that any process can carry them out."""
+
+from __future__ import annotations
+
+import gzip
+from functools import lru_cache
+from typing import Any
+
+from ..core.devices.library import Library, parse_profile, shipped_library
+from ..core.documents import Job, Plan
+from ..core.documents.results.base import PlanPart
+from ..core.pages.pdf import Paper
+from ..core.plan import find_sheet, plan
+from ..core.visit.working_list import unit_order
+
+Own = tuple[tuple[str, int], ...]
+"""A crew's own profiles as JSON text, each with the newest revision that is known of it."""
+_parsed = lru_cache(maxsize=512)(parse_profile)
+"""One text gives one profile, so that what a plan keeps with a profile is found again."""
+
+
+def _read(document: str, own: Own) -> tuple[Job, Library]:
+    profiles = [(_parsed(text), newest) for text, newest in own]
+    library = Library([*shipped_library(), *(p for p, _ in profiles)], {p.id: newest for p, newest in profiles})
+    return Job.model_validate_json(document), library
+
+
+def _summary(made: Plan) -> dict[str, Any]:
+    counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
+    waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
+    return {
+        **counts,
+        "waits_for": waits.title if waits else "",
+        "waits_stage": waits.stage if waits else "",
+        "keys": {s.stage: s.key for s in made.stages if s.key},
+    }
+
+
+def _packed(made: PlanPart) -> bytes:
+    return gzip.compress(made.model_dump_json(by_alias=True).encode(), 4, mtime=0)
+
+
+def plan_of(document: str, own: Own) -> tuple[bytes, dict[str, Any]]:
+    """Return the plan of a job's JSON as compressed JSON (gzip), and what the list of jobs shows of it."""
+    made = plan(*_read(document, own))
+    return _packed(made), _summary(made)
+
+
+def simulation_of(document: str, own: Own, days: int, as_found: bool, lead_days: int) -> bytes:
+    """Return some days of a job's JSON, simulated step by step, as compressed JSON (gzip)."""
+    from ..core.flow.results import simulate
+
+    return _packed(simulate(*_read(document, own), days, as_found=as_found, lead_days=lead_days))
+
+
+def order_of(document: str, own: Own, unit: str) -> str:
+    """Return the working list of a unit of a job's JSON as JSON; raises DocumentError where there is none."""
+    job, library = _read(document, own)
+    return unit_order(job, unit, library).model_dump_json(by_alias=True)
+
+
+def sheet_pdf(document: str, own: Own, unit: str, paper: Paper) -> bytes:
+    """Return the working list of a unit as PDF; raises DocumentError where there is none."""
+    from ..core.pages.sheet import sheet_page
+
+    job, library = _read(document, own)
+    return sheet_page(job, find_sheet(job, plan(job, library), unit), unit_order(job, unit, library), paper)
+
+
+def cable_pdf(document: str, own: Own, paper: Paper) -> bytes:
+    """Return the cable card as PDF; raises DocumentError where there is none."""
+    from ..core.pages.cable import cable_page
+
+    job, library = _read(document, own)
+    return cable_page(job, plan(job, library), paper)

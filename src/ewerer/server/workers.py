@@ -1,0 +1,288 @@
+"""Processes that compute beside the server, as many as there are cores: the interpreter of the server is free for everybody else.
+
+A request waits for its turn, crews by turns, however much one of them asks for; it stops waiting when its client is gone. A task
+that takes more processor time than it was given is ended with its process, wherever it is, and another process takes its place.
+"""
+
+from __future__ import annotations
+
+import itertools
+import logging
+import os
+import signal
+import threading
+import time
+import traceback
+from collections import Counter
+from collections.abc import Callable, Mapping
+from contextvars import ContextVar
+from dataclasses import dataclass
+from multiprocessing import get_context
+from multiprocessing.connection import Connection
+from typing import Any, ParamSpec, TypeVar, cast
+
+from ..core.documents import DocumentError, Problem
+from ..core.trade.budget import Left, Spent, left, look, within
+
+log = logging.getLogger(__name__)
+P = ParamSpec("P")
+R = TypeVar("R")
+ASKER: ContextVar[object] = ContextVar("asker", default=None)
+"""Whose turn it is counted as: the crew that asks."""
+MOST_WAITING = 20
+"""Most that wait for a process: the gate lets fewer requests in at one time, so that the server's other threads stay free."""
+MOST_S = 20.0
+"""Most processor time of any task."""
+WALL_S = 120.0
+"""Most time by the clock: where all cores are busy a process gets few of them, and one that only waits gets none."""
+OVER_S = 1.0
+"""How much longer it may take where nothing in it looks at the time; then its process ends."""
+GRACE_S = 0.5
+"""How long a process may take to see that nobody waits any more, before it is ended."""
+OUT_OF_TIME = 75
+"""Exit code of a process whose task took too long."""
+
+
+class Busy(Exception):
+    """More wait already than may."""
+
+
+class Failed(Exception):
+    """A task failed by a defect, with the traceback of its process."""
+
+
+class _Ended(Exception):
+    """The process is gone."""
+
+    def __init__(self, code: int | None) -> None:
+        super().__init__(f"exit code {code}")
+        self.code = code
+
+
+def _carry_out(line: Connection) -> None:
+    """Carry out tasks until nobody asks any more. Runs in a process of its own."""
+    gone = [False]
+
+    def let_go(*_: object) -> None:
+        gone[0] = True
+
+    for told_to_all in (signal.SIGINT, signal.SIGTERM):  # the server ends in order; with it ends the line
+        signal.signal(told_to_all, signal.SIG_IGN)
+    signal.signal(signal.SIGUSR1, let_go)
+    signal.signal(signal.SIGPROF, lambda *_: os._exit(OUT_OF_TIME))
+    while True:
+        try:
+            seconds, task, args, named = line.recv()
+        except (EOFError, OSError):
+            return
+        gone[0] = False
+        signal.setitimer(signal.ITIMER_PROF, seconds + OVER_S)
+        try:
+            with within(seconds, lambda: gone[0]):
+                answer: tuple[str, Any] = ("made", task(*args, **named))
+        except DocumentError as error:
+            answer = ("refused", [p.model_dump() for p in error.problems])
+        except Spent:
+            answer = ("spent", None)
+        except Left:
+            answer = ("left", None)
+        except Exception:
+            answer = ("failed", traceback.format_exc())
+        signal.setitimer(signal.ITIMER_PROF, 0)
+        try:
+            line.send(answer)
+        except OSError:
+            return
+
+
+class _Worker:
+    """One process, and the line to it."""
+
+    def __init__(self) -> None:
+        context = get_context("forkserver")
+        self.line, other = context.Pipe()
+        self.process = context.Process(target=_carry_out, args=(other,), daemon=True, name="ewerer computes")
+        self.process.start()
+        other.close()
+
+    def ask(self, seconds: float, task: Callable[..., Any], args: tuple[Any, ...], named: Mapping[str, Any]) -> tuple[str, Any]:
+        """Return what became of a task; raises :class:`_Ended` where the process is gone, what :func:`look` raises meanwhile."""
+        try:
+            self.line.send((seconds, task, args, named))
+            until = time.monotonic() + WALL_S
+            while not self.line.poll(0.1):
+                look()
+                if time.monotonic() > until:
+                    raise Spent
+            return cast(tuple[str, Any], self.line.recv())
+        except (EOFError, OSError):
+            self.process.join(2.0)
+            raise _Ended(self.process.exitcode) from None
+
+    def let_go(self) -> bool:
+        """Tell the process that nobody waits; return whether it can be asked again."""
+        try:
+            os.kill(self.process.pid or 0, signal.SIGUSR1)
+            if self.line.poll(GRACE_S):
+                self.line.recv()
+                return True
+        except (EOFError, OSError):
+            pass
+        return False
+
+    def end(self) -> None:
+        """End the process now."""
+        self.process.kill()
+        self.process.join(2.0)
+        self.line.close()
+
+
+@dataclass(eq=False, slots=True)
+class _Ticket:
+    asker: object
+
+
+class Workers:
+    """A number of processes, and who waits for them."""
+
+    def __init__(self, count: int) -> None:
+        self._free: list[_Worker] = [_Worker() for _ in range(count)]
+        self._all = set(self._free)
+        self._waiting: list[_Ticket] = []
+        self._running: Counter[object] = Counter()
+        self._turns, self._served = itertools.count(1), dict[object, int]()
+        self._turn = threading.Condition()
+        self._ended = False
+
+    def processes(self) -> list[int]:
+        """Return the process ids."""
+        with self._turn:
+            return [w.process.pid or 0 for w in self._all]
+
+    def run(self, task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+        """Carry out ``task`` in one of the processes, once more where that ended of itself; it and its arguments go there by name and value.
+
+        Raises :class:`Busy`, Spent, Left, DocumentError as the task did, :class:`Failed` for a defect.
+        """
+        try:
+            word, made = self._once(task, *args, **kwargs)
+        except _Ended as ended:
+            log.error("a process that computed %s ended: %s", task.__name__, ended)
+            try:
+                word, made = self._once(task, *args, **kwargs)
+            except _Ended as again:
+                raise Failed(str(again)) from None
+        if word == "made":
+            return cast(R, made)
+        if word == "refused":
+            raise DocumentError([Problem(**p) for p in made])
+        if word == "failed":
+            raise Failed(made)
+        raise Spent if word == "spent" else Left
+
+    def _once(self, task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> tuple[str, Any]:
+        asker = ASKER.get()
+        worker = self._take(asker)
+        if worker is None:
+            return "made", task(*args, **kwargs)
+        whole = False
+        try:
+            answer = worker.ask(min(left(), MOST_S), task, args, kwargs)
+            whole = True
+            return answer
+        except _Ended as ended:
+            if ended.code == OUT_OF_TIME:
+                raise Spent from None
+            raise
+        except (Left, Spent):
+            whole = worker.let_go()
+            raise
+        finally:
+            self._give_back(worker, whole, asker)
+
+    def _take(self, asker: object) -> _Worker | None:
+        """Return a process when it is this one's turn; None where there is none any more and none can be started."""
+        ticket = _Ticket(asker)
+        with self._turn:
+            if len(self._waiting) >= MOST_WAITING:
+                raise Busy
+            self._waiting.append(ticket)
+            try:
+                while self._all and not (self._free and self._next() is ticket):
+                    self._turn.wait(0.1)
+                    look()
+                if not self._all:
+                    return None
+                self._running[asker] += 1
+                self._served[asker] = next(self._turns)
+                return self._free.pop()
+            finally:
+                self._waiting.remove(ticket)
+                self._turn.notify_all()
+
+    def _next(self) -> _Ticket:
+        """Return who is next: of those whose crew has least at work, and of these whose crew was served longest ago, the first."""
+        return min(self._waiting, key=lambda t: (self._running[t.asker], self._served.get(t.asker, 0)))
+
+    def _give_back(self, worker: _Worker, whole: bool, asker: object) -> None:
+        good: _Worker | None = worker if whole else self._another(worker)
+        with self._turn:
+            self._running[asker] -= 1
+            if not self._running[asker]:
+                del self._running[asker]
+            self._all.discard(worker)
+            if good is not None and not self._ended:
+                self._all.add(good)
+                self._free.append(good)
+            self._turn.notify_all()
+        if good is not None and self._ended:
+            good.end()
+
+    def _another(self, worker: _Worker) -> _Worker | None:
+        """End a process and return one in its place; None where that cannot be started, or none shall be."""
+        worker.end()
+        try:
+            return None if self._ended else _Worker()
+        except OSError:
+            log.exception("no process can be started to compute in; there were %d", len(self._all))
+            return None
+
+    def end(self) -> None:
+        """End all processes."""
+        self._ended = True
+        with self._turn:
+            for worker in self._all:
+                worker.end()
+            self._all.clear()
+            self._turn.notify_all()
+
+
+_workers: Workers | None = None
+
+
+def count() -> int:
+    """Return how many processes shall compute: EWERER_WORKERS, or as many as there are cores, at most 8."""
+    told = os.environ.get("EWERER_WORKERS", "").strip()
+    cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+    return min(int(told), 64) if told.isdigit() else min(cores, 8)
+
+
+def begin(wanted: int) -> None:
+    """Start the processes; until then, and where ``wanted`` is 0, all is computed where it is asked for."""
+    global _workers
+    if wanted and _workers is None:
+        get_context("forkserver").set_forkserver_preload(["ewerer.server.ahead"])
+        _workers = Workers(wanted)
+
+
+def end() -> None:
+    """End the processes."""
+    global _workers
+    if _workers is not None:
+        held, _workers = _workers, None
+        held.end()
+
+
+def run(task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
+    """Carry out ``task`` beside the server where processes were started, else here. Raises as :meth:`Workers.run`."""
+    return task(*args, **kwargs) if _workers is None else _workers.run(task, *args, **kwargs)

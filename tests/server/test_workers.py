@@ -1,0 +1,208 @@
+"""Processes that compute: the same answers as here, ended where they take too long or nobody waits, crews by turns."""
+
+import json
+import os
+import random
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.documents import DocumentError, InverterProfile
+from ewerer.core.trade.budget import Left, Spent, within
+from ewerer.server import planned, tasks, workers
+from tests.jobs import NAMES, SKERRY, changed, data
+from tests.server import chores
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture(scope="module")
+def two():
+    made = workers.Workers(2)
+    yield made
+    pids = made.processes()
+    made.end()
+    assert not any(alive(p) for p in pids)
+
+
+@pytest.fixture
+def one():
+    made = workers.Workers(1)
+    yield made
+    made.end()
+
+
+def alive(pid):
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def asked(name, library=None, **changes):
+    library = library or shipped_library()
+    return planned.asked(parse_job(json.dumps(changed(name, **changes)), library), library)
+
+
+def test_a_process_answers_to_the_letter_what_is_computed_here(two):
+    lot = random.Random(5)
+    own = (
+        shipped_library()
+        .get(data(SKERRY)["units"][0]["profile"], InverterProfile)
+        .model_dump(mode="json", by_alias=True, exclude_unset=True)
+    )
+    library = Library([*shipped_library(), parse_profile(json.dumps(own | {"id": "ours", "name": "Ours"}))], {"ours": 7})
+    units = [unit | {"profile": "ours"} for unit in data(SKERRY)["units"]]
+    cases = [asked(name) for name in NAMES] + [asked(SKERRY, library, units=units)]
+    cases += [asked(lot.choice(NAMES), bank__fuse_a=lot.randrange(40, 900)) for _ in range(12)]
+    for of in cases:
+        assert two.run(tasks.plan_of, of.document, of.own) == tasks.plan_of(of.document, of.own)
+    of = cases[0]
+    unit = json.loads(of.document)["units"][0]["id"]
+    assert two.run(tasks.order_of, of.document, of.own, unit) == tasks.order_of(of.document, of.own, unit)
+    for days, found, lead in ((1, False, 0), (2, True, 40)):
+        given = (of.document, of.own, days, found, lead)
+        assert two.run(tasks.simulation_of, *given) == tasks.simulation_of(*given)
+    for page in (
+        two.run(tasks.sheet_pdf, of.document, of.own, unit, "A4"),
+        two.run(tasks.cable_pdf, of.document, of.own, paper="Letter"),
+    ):
+        assert page.startswith(b"%PDF-") and len(page) > 5000
+
+
+def test_refusals_and_defects_come_back_as_such_and_the_process_goes_on(two):
+    pids = set(two.processes())
+    with pytest.raises(DocumentError) as refused:
+        two.run(chores.refuse, "too much")
+    assert [(p.pointer, p.message, p.value, p.expected) for p in refused.value.problems] == [
+        ("/a/b", "too much", [1, None], "less")
+    ]
+    with pytest.raises(workers.Failed, match="ZeroDivisionError"):
+        two.run(chores.divide, 0)
+    with pytest.raises(DocumentError, match="no such unit"):
+        two.run(tasks.order_of, *(lambda of: (of.document, of.own))(asked(SKERRY)), "none")
+    assert two.run(chores.divide, by=4) == 0.25
+    assert set(two.processes()) == pids
+
+
+@pytest.mark.parametrize(("chore", "kept"), [(chores.look_on, True), (chores.spin, False)])
+def test_what_takes_too_long_is_ended_whether_it_looks_at_the_time_or_not(one, tmp_path, chore, kept):
+    before = one.processes()
+    began = time.perf_counter()
+    with within(0.3), pytest.raises(Spent):
+        one.run(chore, str(tmp_path / "mark"))
+    assert time.perf_counter() - began < 8
+    assert (one.processes() == before) == kept
+    assert one.run(chores.whoami) == one.processes()[0]
+    assert alive(before[0]) == kept
+
+
+@pytest.mark.parametrize(("chore", "kept"), [(chores.look_on, True), (chores.spin, False)])
+def test_what_nobody_waits_for_is_ended(one, tmp_path, chore, kept):
+    before, mark = one.processes(), tmp_path / "mark"
+    began = time.perf_counter()
+    with within(15.0, mark.exists), pytest.raises(Left):
+        one.run(chore, str(mark))
+    assert time.perf_counter() - began < 6
+    assert (one.processes() == before) == kept
+    assert one.run(chores.whoami) == one.processes()[0]
+
+
+def test_what_only_waits_is_ended_by_the_clock_and_those_behind_it_wait_for_the_next_process(one, monkeypatch):
+    monkeypatch.setattr(workers, "WALL_S", 3.0)
+    before, answers = one.processes(), []
+
+    def behind():
+        answers.append(one.run(chores.whoami))
+
+    others = [threading.Thread(target=behind) for _ in range(2)]
+    threading.Timer(0.1, lambda: [t.start() for t in others]).start()
+    with pytest.raises(Spent):
+        one.run(chores.rest, 60)
+    for t in others:
+        t.join(10)
+    assert answers == one.processes() * 2 and one.processes() != before, "in a process, not here"
+
+
+def test_who_leaves_while_waiting_gives_the_turn_to_the_next(one):
+    held = threading.Thread(target=one.run, args=(chores.rest, 0.6))
+    held.start()
+    time.sleep(0.1)
+    with within(5.0, lambda: True), pytest.raises(Left):
+        one.run(chores.whoami)
+    assert held.is_alive()
+    assert one.run(chores.whoami) == one.processes()[0]
+    held.join(5)
+
+
+def test_a_task_whose_process_is_killed_is_carried_out_in_another(one, tmp_path, caplog):
+    before = one.processes()
+    assert one.run(chores.end_once, str(tmp_path / "mark")) == "in the second"
+    assert one.processes() != before and len(one.processes()) == 1
+    assert "end_once ended: exit code -9" in caplog.text
+    with pytest.raises(workers.Failed, match="exit code -9"):
+        one.run(chores.end_always)
+    assert one.run(chores.whoami) == one.processes()[0]
+
+
+def test_crews_take_turns_however_much_one_asks_for(one, tmp_path):
+    told = tmp_path / "told"
+
+    def ask(crew, n):
+        workers.ASKER.set(crew)
+        one.run(chores.tell, str(told), f"{crew}{n}", 0.1)
+
+    threads = [threading.Thread(target=ask, args=("a", n)) for n in range(8)]
+    for t in threads:
+        t.start()
+        time.sleep(0.01)
+    other = threading.Thread(target=ask, args=("b", 0))
+    other.start()
+    for t in [*threads, other]:
+        t.join(20)
+    order = told.read_text().split()
+    assert len(order) == 9
+    assert order.index("b0") <= 2, order
+    assert [n for n in order if n[0] == "a"] == sorted(n for n in order if n[0] == "a"), "within a crew: first come, first served"
+
+
+def test_more_than_may_wait_are_turned_away(one, monkeypatch):
+    monkeypatch.setattr(workers, "MOST_WAITING", 2)
+    answers = []
+
+    def ask():
+        try:
+            answers.append(one.run(chores.rest, 0.4) > 0)
+        except workers.Busy:
+            answers.append("busy")
+
+    threads = [threading.Thread(target=ask) for _ in range(6)]
+    for t in threads:
+        t.start()
+        time.sleep(0.03)
+    for t in threads:
+        t.join(10)
+    assert sorted(map(str, answers)) == ["True"] * 3 + ["busy"] * 3
+
+
+def test_where_no_process_can_be_started_any_more_it_is_computed_here(one, monkeypatch, tmp_path):
+    def refuse():
+        raise OSError("too many processes")
+
+    monkeypatch.setattr(workers, "_Worker", refuse)
+    with within(0.2), pytest.raises(Spent):
+        one.run(chores.spin, str(tmp_path / "mark"))
+    assert one.processes() == []
+    assert one.run(chores.whoami) == os.getpid()
+    assert one.run(chores.divide, by=2) == 0.5
+
+
+def test_how_many_processes_is_said_by_the_cores_or_by_whoever_runs_the_server(monkeypatch):
+    monkeypatch.delenv("EWERER_WORKERS", raising=False)
+    assert 1 <= workers.count() <= 8
+    for told, meant in (("0", 0), (" 3 ", 3), ("900", 64), ("-2", None), ("many", None)):
+        monkeypatch.setenv("EWERER_WORKERS", told)
+        assert workers.count() == (meant if meant is not None else min(len(os.sched_getaffinity(0)), 8))
