@@ -21,18 +21,19 @@ UNIT = json.loads((cases.CASES / "lib-plainv" / "plainv.json").read_text())
 
 
 def refusal(act) -> tuple[str, float]:
-    begun = time.perf_counter()
+    """Return what was said, and how much processor time that took [s]: the clock would count the tests beside."""
+    begun = time.thread_time()
     with pytest.raises(DocumentError) as refused:
         act()
-    return str(refused.value), time.perf_counter() - begun
+    return str(refused.value), time.thread_time() - begun
 
 
 def test_the_key_check_takes_two_megabytes_in_its_stride():
     text = "{" + ",".join(f'"key{i}": {i}' for i in range(100_000)) + "}"
     assert len(text) > 1_700_000
-    begun = time.perf_counter()
+    begun = time.thread_time()
     assert len(parse_json(text)) == 100_000
-    assert time.perf_counter() - begun < 1.0  # the benchmark holds it to 0.3 s on an idle machine
+    assert time.thread_time() - begun < 1.0  # the benchmark holds it to 0.3 s on an idle machine
 
 
 def test_a_key_that_stands_twice_is_named_wherever_it_is():

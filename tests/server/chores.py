@@ -18,8 +18,13 @@ def rest(seconds):
     return os.getpid()
 
 
-def tell(path, name, seconds):
-    time.sleep(seconds)
+def wait_for(path):
+    while not Path(path).exists():
+        time.sleep(0.005)
+    return os.getpid()
+
+
+def tell(path, name):
     with Path(path).open("a") as file:
         file.write(f"{name}\n")
 

@@ -1,7 +1,8 @@
 """Processes that compute beside the server, as many as there are cores: the interpreter of the server is free for everybody else.
 
-A request waits for its turn, crews by turns, however much one of them asks for; it stops waiting when its client is gone. A task
-that takes more processor time than it was given is ended with its process, wherever it is, and another process takes its place.
+A request waits for its turn, crews by turns, however much one of them asks for; it stops waiting when its client is gone. One process
+more is kept for other crews: where one crew keeps as many busy as there are cores, another's task begins at once. A task that takes
+more processor time than it was given is ended with its process, wherever it is, and another process takes its place.
 """
 
 from __future__ import annotations
@@ -39,6 +40,8 @@ OVER_S = 1.0
 """How much longer it may take where nothing in it looks at the time; then its process ends."""
 GRACE_S = 0.5
 """How long a process may take to see that nobody waits any more, before it is ended."""
+FOR_OTHERS = 1
+"""Processes beyond those that one crew may keep busy."""
 OUT_OF_TIME = 75
 """Exit code of a process whose task took too long."""
 
@@ -143,10 +146,11 @@ class _Ticket:
 
 
 class Workers:
-    """A number of processes, and who waits for them."""
+    """A number of processes for each crew, a few more for the others, and who waits for them."""
 
-    def __init__(self, count: int) -> None:
-        self._free: list[_Worker] = [_Worker() for _ in range(count)]
+    def __init__(self, count: int, for_others: int = 0) -> None:
+        self._most = count
+        self._free: list[_Worker] = [_Worker() for _ in range(count + for_others)]
         self._all = set(self._free)
         self._waiting: list[_Ticket] = []
         self._running: Counter[object] = Counter()
@@ -220,9 +224,13 @@ class Workers:
                 self._waiting.remove(ticket)
                 self._turn.notify_all()
 
-    def _next(self) -> _Ticket:
-        """Return who is next: of those whose crew has least at work, and of these whose crew was served longest ago, the first."""
-        return min(self._waiting, key=lambda t: (self._running[t.asker], self._served.get(t.asker, 0)))
+    def _next(self) -> _Ticket | None:
+        """Return who is next: of those whose crew has least at work, and of these whose crew was served longest ago, the first.
+
+        None where all who wait are of crews that have as much at work as one may have.
+        """
+        first = min(self._waiting, key=lambda t: (self._running[t.asker], self._served.get(t.asker, 0)))
+        return first if self._running[first.asker] < self._most else None
 
     def _give_back(self, worker: _Worker, whole: bool, asker: object) -> None:
         good: _Worker | None = worker if whole else self._another(worker)
@@ -272,7 +280,7 @@ def begin(wanted: int) -> None:
     global _workers
     if wanted and _workers is None:
         get_context("forkserver").set_forkserver_preload(["ewerer.server.ahead"])
-        _workers = Workers(wanted)
+        _workers = Workers(wanted, FOR_OTHERS)
 
 
 def end() -> None:

@@ -57,7 +57,7 @@ def asked(base, path, body, headers):
         return error.code
 
 
-def slowest(session, enough=0.0, times=8, rounds=4):
+def slowest(session, enough=0.0, times=8, rounds=6):
     """Return the slowest of several requests [s], in the best of a few rounds: other tests run on this machine beside."""
     best = float("inf")
     for _ in range(rounds):
@@ -151,7 +151,12 @@ def test_a_flood_of_plans_and_papers_of_jobs_that_take_long(base):
     alone = max(planning(n) for n in range(4))
     with flood(ask, 40) as answers:
         took = slowest(other, most)
-        plans = sorted(planning(10 + n) for n in range(5))
+        plans, overtaken = [], []
+        for n in range(9):
+            before = sum(answers.values())
+            plans.append(planning(10 + n))
+            overtaken.append(sum(answers.values()) - before)
     assert took < most, (took, most, answers)
-    assert plans[2] < max(2.0, 12 * alone), (plans, alone, answers)
+    assert sorted(overtaken)[4] <= 3, (overtaken, plans, answers)
+    assert sorted(plans)[4] < max(1.0, 12 * alone), (plans, alone, answers)
     assert answers.get(200, 0) >= 10 and set(answers) <= {200, 503}, answers
