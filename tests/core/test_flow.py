@@ -367,7 +367,7 @@ def test_work_can_be_stopped_between_its_parts(work, at):
 
 def test_as_found_beside_the_plan():
     job = job_of(LARCH)
-    made = compare([("plan", job, False), ("found", job, True)], LIBRARY, 60)
+    made = compare([("plan", job, LIBRARY, False), ("found", job, LIBRARY, True)], 60)
     plan, found = made.ledgers
     assert found.lowest_soc < plan.lowest_soc and found.lowest_v < plan.lowest_v and found.unserved_kwh > plan.unserved_kwh
     assert made.names == ["plan", "found"]

@@ -29,6 +29,41 @@ def tell(path, name):
         file.write(f"{name}\n")
 
 
+def count(path, told):
+    """Count until a file is there; tells each number, and how far the process steps back."""
+    n = 0
+    while not Path(path).exists():
+        n += 1
+        told(f"{os.nice(0)}", n / (n + 1))
+        time.sleep(0.005)
+    return os.getpid()
+
+
+def tell_once_and_rest(told):
+    told("resting", 0.5)
+    time.sleep(600)
+
+
+def count_and_divide(by, told):
+    told("dividing", 0.5)
+    return 1 / by
+
+
+def count_and_refuse(told):
+    told("looking", 0.5)
+    refuse("too long")
+
+
+def count_and_end_once(mark, told):
+    told("ending", 0.5)
+    return end_once(mark)
+
+
+def count_and_end_always(told):
+    told("ending", 0.5)
+    end_always()
+
+
 def divide(by):
     return 1 / by
 

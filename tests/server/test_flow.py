@@ -1,5 +1,6 @@
 """Simulated day, long work and the calendar, by way of the API."""
 
+import json
 import threading
 import time
 
@@ -7,7 +8,7 @@ import pytest
 
 from ewerer.core.documents import DocumentError
 from ewerer.server.work import work
-from tests.jobs import LARCH, TARN, changed, data
+from tests.jobs import LARCH, SKERRY, TARN, changed, data
 from tests.server.asking import assert_problem, post
 
 pytestmark = pytest.mark.django_db
@@ -81,6 +82,29 @@ def test_compare_names_both_sides(mine):
     assert len(both["names"]) == len(both["ledgers"]) == 2
     assert both["ledgers"][0]["cost"] != both["ledgers"][1]["cost"]
     assert both["ledgers"][0]["load_kwh"] == pytest.approx(both["ledgers"][1]["load_kwh"])
+
+
+def test_compare_knows_a_profile_of_the_crew_that_only_the_other_side_names_in_the_version_it_pins(mine):
+    shipped = mine.get("/api/library/dunmarrow-280").json()
+    smaller = shipped | {"id": "ours", "name": "Ours", "capacity_ah": shipped["capacity_ah"] / 2}
+    assert post(mine, "/library", smaller).status_code == 201
+    newer = json.dumps(smaller | {"capacity_ah": shipped["capacity_ah"]})
+    assert mine.put("/api/library/ours?base_revision=1", newer, content_type="application/json").status_code == 200
+    other = data(SKERRY)
+    for module in other["bank"]["modules"]:
+        module["profile"] = "ours"
+    found = []
+    for pins in ({"ours": 1}, {"ours": 2}):
+        body = {"kind": "compare", "document": data(SKERRY), "other": other | {"profile_revisions": pins}, "days": 3}
+        over, _ = wait(mine, post(mine, "/work", body).json())
+        assert over["state"] == "done", over["problem"]
+        found.append(mine.get(f"/api/work/{over['id']}/result").json()["ledgers"])
+    (plan, half), (same, whole) = found
+    assert plan == same and half != whole
+    over, _ = wait(
+        mine, post(mine, "/work", body | {"other": other | {"profile_revisions": {"ours": 1}}, "document": body["other"]}).json()
+    )
+    assert mine.get(f"/api/work/{over['id']}/result").json()["ledgers"] == [whole, half]
 
 
 @pytest.mark.parametrize(
@@ -179,10 +203,29 @@ def test_crews_take_turns_and_each_waits_for_so_much(gate):
     with pytest.raises(work.TooMuch):
         work.start(1, "year", lambda run: "{}")
     theirs = work.start(2, "year", lambda run: order.append(2) or "{}")
+    assert over(theirs).state == "done" and order == [2], (
+        "whoever asks for one is not behind another crew's six, nor the one at work"
+    )
+    assert first.state == "running" and {piece.state for piece in mine} == {"waiting"}, "of one crew one at a time"
     go.set()
-    for piece in (first, *mine, theirs):
+    for piece in (first, *mine):
         assert over(piece).state == "done"
-    assert order.index(2) <= 1, "whoever asks for one is not behind another crew's six"
+
+
+def test_where_as_many_crews_as_may_are_at_work_the_others_take_turns(gate):
+    task, _, go = gate
+    order = []
+    held = [work.start(10 + n, "year", task) for n in range(work.MOST_AT_ONCE)]
+    while not all(piece.state == "running" for piece in held):
+        time.sleep(0.005)
+    later = [work.start(crew, "year", lambda run, crew=crew: order.append(crew) or "{}") for crew in (3, 3, 3, 4)]
+    later.append(work.start(10, "year", lambda run: order.append(10) or "{}"))
+    assert {piece.state for piece in later} == {"waiting"}
+    go.set()
+    for piece in (*held, *later):
+        assert over(piece).state == "done"
+    assert sorted(order) == [3, 3, 3, 4, 10]
+    assert order.index(4) < 4 and order[:2] != [3, 3], order
 
 
 def test_results_outlive_a_restart_and_what_ran_is_said_to_have_failed(gate):

@@ -14,7 +14,7 @@ from ewerer.core.devices.library import Library, parse_job, parse_profile, shipp
 from ewerer.core.documents import DocumentError, InverterProfile
 from ewerer.core.trade.budget import Left, Spent, within
 from ewerer.server import planned, tasks, workers
-from tests.jobs import NAMES, SKERRY, changed, data
+from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data
 from tests.server import chores
 
 pytestmark = pytest.mark.slow
@@ -147,6 +147,108 @@ def test_what_only_waits_is_ended_by_the_clock_and_those_behind_it_wait_for_the_
     for t in others:
         t.join(10)
     assert answers == one.processes() * 2 and one.processes() != before, "in a process, not here"
+
+
+class Enough(Exception):
+    pass
+
+
+def test_what_takes_long_has_a_process_of_its_own_that_steps_back_and_tells_how_far_it_is(one, tmp_path):
+    heard, go = [], tmp_path / "enough"
+
+    def told(word, share):
+        heard.append((word, share))
+        if len(heard) == 20:
+            assert one.run(chores.whoami) == one.processes()[0], "nobody waits for it"
+            go.touch()
+
+    apart = one.at_length(chores.count, str(go), told=told)
+    assert apart not in {os.getpid(), *one.processes()} and not alive(apart)
+    assert [share for _, share in heard] == sorted(share for _, share in heard)
+    usual = os.getpriority(os.PRIO_PROCESS, one.processes()[0])
+    assert {word for word, _ in heard} <= {"beginning", str(usual + workers.NICER_AT_LENGTH)} and len({*heard}) > 10
+    assert not one._at_length
+
+
+def test_who_hears_how_far_it_is_can_end_it_though_it_tells_nothing_any_more(one):
+    heard, pids = [], []
+
+    def told(word, share):
+        pids[:] = [w.process.pid for w in one._at_length]
+        heard.append(word)
+        if heard.count("resting") == 3:
+            raise Enough
+
+    began = time.perf_counter()
+    with pytest.raises(Enough):
+        one.at_length(chores.tell_once_and_rest, told=told)
+    assert time.perf_counter() - began < 60 and len(pids) == 1 and not alive(pids[0])
+    assert not one._at_length
+
+
+def test_what_takes_long_is_refused_fails_and_is_begun_again_in_words(one, tmp_path, caplog):
+    def hear(*_):
+        pass
+
+    with pytest.raises(DocumentError, match="too long"):
+        one.at_length(chores.count_and_refuse, told=hear)
+    with pytest.raises(workers.Failed, match="ZeroDivisionError"):
+        one.at_length(chores.count_and_divide, 0, told=hear)
+    assert one.at_length(chores.count_and_divide, 4, told=hear) == 0.25
+    assert one.at_length(chores.count_and_end_once, str(tmp_path / "mark"), told=hear) == "in the second"
+    assert "count_and_end_once ended: exit code -9" in caplog.text
+    with pytest.raises(workers.Failed, match="exit code -9"):
+        one.at_length(chores.count_and_end_always, told=hear)
+
+
+def test_what_takes_long_ends_with_the_server_and_is_not_begun_again():
+    made, ended = workers.Workers(1), []
+    begun = threading.Event()
+
+    def ask():
+        try:
+            made.at_length(chores.tell_once_and_rest, told=lambda word, _: word == "resting" and begun.set())
+        except workers.Over:
+            ended.append("over")
+
+    asking = threading.Thread(target=ask)
+    asking.start()
+    assert begun.wait(60)
+    made.end()
+    asking.join(60)
+    assert ended == ["over"] and not made._at_length
+    with pytest.raises(workers.Over):
+        made.at_length(chores.tell_once_and_rest, told=lambda *_: None)
+
+
+def test_where_no_process_can_be_started_long_work_is_done_here(one, monkeypatch):
+    def refuse():
+        raise OSError("too many processes")
+
+    monkeypatch.setattr(workers, "_Worker", refuse)
+    heard = []
+    assert one.at_length(chores.count_and_divide, 2, told=lambda *a: heard.append(a)) == 0.5
+    assert heard == [("dividing", 0.5)]
+
+
+@pytest.mark.parametrize(
+    "of",
+    [
+        {"kind": "year", "days": 40, "as_found": True},
+        {"kind": "advice"},
+        {"kind": "gentlest", "days": 30},
+        {"kind": "compare", "days": 20},
+        {"kind": "sweep", "weathers": 3, "days": 10, "vary": ("modules", ("2", "3"))},
+    ],
+    ids=lambda of: of["kind"],
+)
+def test_long_work_apart_is_to_the_letter_what_it_is_here(two, of):
+    job, other = asked(TARN), asked(LARCH)
+    order = tasks.Long(job=(job.document, job.own), other=(other.document, other.own) if of["kind"] == "compare" else None, **of)
+    here, there = [], []
+    made = tasks.long_work(order, lambda *told: here.append(told))
+    assert two.at_length(tasks.long_work, order, told=lambda *told: there.append(told)) == made
+    assert set(here) <= set(there) <= {*here, ("beginning", 0.0)}
 
 
 def test_who_leaves_while_waiting_gives_the_turn_to_the_next(one, tmp_path):

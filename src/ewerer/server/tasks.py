@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import gzip
+from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
 from ..core.devices.library import Library, parse_profile, shipped_library
 from ..core.documents import Job, Plan
@@ -51,6 +53,40 @@ def simulation_of(document: str, own: Own, days: int, as_found: bool, lead_days:
     from ..core.flow.results import simulate
 
     return _packed(simulate(*_read(document, own), days, as_found=as_found, lead_days=lead_days))
+
+
+@dataclass(frozen=True, slots=True)
+class Long:
+    """What long work is done: its kind, a job's JSON and own profiles, those it is compared with, and how it is asked for."""
+
+    kind: Literal["year", "advice", "gentlest", "compare", "sweep"]
+    job: tuple[str, Own]
+    other: tuple[str, Own] | None = None
+    days: int = 365
+    as_found: bool = False
+    wanted: float = 0.8
+    weathers: int = 60
+    vary: tuple[str, tuple[str, ...]] | None = None
+
+
+def long_work(of: Long, told: Callable[[str, float], None]) -> str:
+    """Return the result of long work as JSON; ``told`` hears a word and a share (0..1) as it goes on, and may raise to stop it."""
+    from ..core.flow import adviser, results, sweep
+
+    job, library = _read(*of.job)
+    made: PlanPart
+    if of.kind == "advice":
+        made = adviser.advise(job, library, told=told)
+    elif of.kind == "gentlest":
+        made = results.gentlest_current(job, library, of.days, of.wanted, told=told)
+    elif of.kind == "sweep":
+        made = sweep.sweep(job, library, of.weathers, of.days, of.vary, told=told)
+    elif of.kind == "compare":
+        other = ("as found", job, library, True) if of.other is None else ("other", *_read(*of.other), False)
+        made = results.compare([("plan", job, library, False), other], of.days, told=told)
+    else:
+        made = results.simulate(job, library, of.days, record=False, as_found=of.as_found, told=told)
+    return made.model_dump_json()
 
 
 def order_of(document: str, own: Own, unit: str) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import logging
+import math
 import os
 import signal
 import threading
@@ -42,6 +43,8 @@ GRACE_S = 0.5
 """How long a process may take to see that nobody waits any more, before it is ended."""
 FOR_OTHERS = 1
 """Processes beyond those that one crew may keep busy."""
+NICER_AT_LENGTH = 5
+"""How far what takes long steps back behind what somebody waits for."""
 OUT_OF_TIME = 75
 """Exit code of a process whose task took too long."""
 
@@ -52,6 +55,10 @@ class Busy(Exception):
 
 class Failed(Exception):
     """A task failed by a defect, with the traceback of its process."""
+
+
+class Over(Exception):
+    """The server is stopped."""
 
 
 class _Ended(Exception):
@@ -73,13 +80,24 @@ def _carry_out(line: Connection) -> None:
         signal.signal(told_to_all, signal.SIG_IGN)
     signal.signal(signal.SIGUSR1, let_go)
     signal.signal(signal.SIGPROF, lambda *_: os._exit(OUT_OF_TIME))
+
+    def tell(word: str, share: float) -> None:
+        try:
+            line.send(("told", (word, share)))
+        except OSError:  # nobody hears it any more
+            os._exit(0)
+
     while True:
         try:
             seconds, task, args, named = line.recv()
         except (EOFError, OSError):
             return
         gone[0] = False
-        signal.setitimer(signal.ITIMER_PROF, seconds + OVER_S)
+        if seconds is None:
+            os.nice(NICER_AT_LENGTH)
+            seconds, named = math.inf, {**named, "told": tell}
+        else:
+            signal.setitimer(signal.ITIMER_PROF, seconds + OVER_S)
         try:
             with within(seconds, lambda: gone[0]):
                 answer: tuple[str, Any] = ("made", task(*args, **named))
@@ -122,6 +140,25 @@ class _Worker:
             self.process.join(2.0)
             raise _Ended(self.process.exitcode) from None
 
+    def ask_at_length(self, task: Callable[..., Any], args: tuple[Any, ...], told: Callable[[str, float], None]) -> tuple[str, Any]:
+        """Return what became of a task that tells how far it is, without an end of time; raises :class:`_Ended`, and what ``told`` raises.
+
+        What it told last is told again and again, so that whoever hears it can end it at any time.
+        """
+        word, share = "beginning", 0.0
+        try:
+            self.line.send((None, task, args, {}))
+            while True:
+                if self.line.poll(0.1):
+                    answer = cast(tuple[str, Any], self.line.recv())
+                    if answer[0] != "told":
+                        return answer
+                    word, share = answer[1]
+                told(word, share)
+        except (EOFError, OSError):
+            self.process.join(2.0)
+            raise _Ended(self.process.exitcode) from None
+
     def let_go(self) -> bool:
         """Tell the process that nobody waits; return whether it can be asked again."""
         try:
@@ -152,6 +189,7 @@ class Workers:
         self._most = count
         self._free: list[_Worker] = [_Worker() for _ in range(count + for_others)]
         self._all = set(self._free)
+        self._at_length = set[_Worker]()
         self._waiting: list[_Ticket] = []
         self._running: Counter[object] = Counter()
         self._turns, self._served = itertools.count(1), dict[object, int]()
@@ -176,13 +214,47 @@ class Workers:
                 word, made = self._once(task, *args, **kwargs)
             except _Ended as again:
                 raise Failed(str(again)) from None
-        if word == "made":
-            return cast(R, made)
-        if word == "refused":
-            raise DocumentError([Problem(**p) for p in made])
-        if word == "failed":
-            raise Failed(made)
-        raise Spent if word == "spent" else Left
+        return cast(R, _said(word, made))
+
+    def at_length(self, task: Callable[..., R], *args: Any, told: Callable[[str, float], None]) -> R:
+        """Carry out a task that takes long in a process of its own, which takes what the others leave; once more where that ended of itself.
+
+        The task is given a ``told`` to say a word and a share (0..1) to; here it is heard, and may raise: that ends the process.
+        Raises as :meth:`run`, and :class:`Over` where the processes are ended.
+        """
+        try:
+            return self._alone(task, args, told)
+        except _Ended as ended:
+            log.error("a process that computed %s ended: %s", task.__name__, ended)
+        try:
+            return self._alone(task, args, told)
+        except _Ended as again:
+            raise Failed(str(again)) from None
+
+    def _alone(self, task: Callable[..., R], args: tuple[Any, ...], told: Callable[[str, float], None]) -> R:
+        try:
+            worker = self._one_more()
+        except OSError:
+            log.exception("no process can be started for long work")
+            return task(*args, told=told)
+        try:
+            return cast(R, _said(*worker.ask_at_length(task, args, told)))
+        except _Ended:
+            if self._ended:
+                raise Over from None
+            raise
+        finally:
+            with self._turn:
+                self._at_length.discard(worker)
+            worker.end()
+
+    def _one_more(self) -> _Worker:
+        with self._turn:
+            if self._ended:
+                raise Over
+            worker = _Worker()
+            self._at_length.add(worker)
+            return worker
 
     def _once(self, task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> tuple[str, Any]:
         asker = ASKER.get()
@@ -259,10 +331,23 @@ class Workers:
         """End all processes."""
         self._ended = True
         with self._turn:
+            for worker in self._all | self._at_length:
+                worker.process.kill()
             for worker in self._all:
                 worker.end()
             self._all.clear()
             self._turn.notify_all()
+
+
+def _said(word: str, made: Any) -> Any:
+    """Return what a process made, or raise what it says became of its task."""
+    if word == "made":
+        return made
+    if word == "refused":
+        raise DocumentError([Problem(**p) for p in made])
+    if word == "failed":
+        raise Failed(made)
+    raise Spent if word == "spent" else Left
 
 
 _workers: Workers | None = None
@@ -294,3 +379,11 @@ def end() -> None:
 def run(task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
     """Carry out ``task`` beside the server where processes were started, else here. Raises as :meth:`Workers.run`."""
     return task(*args, **kwargs) if _workers is None else _workers.run(task, *args, **kwargs)
+
+
+def at_length(task: Callable[..., R], *args: Any, told: Callable[[str, float], None]) -> R:
+    """Carry out a task that takes long and says how far it is, beside the server where processes were started, else here.
+
+    Raises as :meth:`Workers.at_length`.
+    """
+    return task(*args, told=told) if _workers is None else _workers.at_length(task, *args, told=told)

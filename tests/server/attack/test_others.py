@@ -78,6 +78,29 @@ def bound(session):
     return max(1.0, 10 * slowest(session, rounds=1))
 
 
+def states(session, pieces):
+    return {session.call("GET", f"/work/{id}")["state"] for id in pieces}
+
+
+@contextlib.contextmanager
+def much_long_work(session, order):
+    """As much long work as a crew may have waiting; cancelled in the end."""
+    pieces = []
+    with contextlib.suppress(urllib.error.HTTPError):
+        for _ in range(9):
+            pieces.append(session.call("POST", "/work", order)["id"])
+    assert len(pieces) >= 6
+    try:
+        yield pieces
+    finally:
+        for id in reversed(pieces):
+            session.call("DELETE", f"/work/{id}")
+        ends = time.monotonic() + 30
+        while not states(session, pieces) <= {"cancelled", "done"}:
+            assert time.monotonic() < ends
+            time.sleep(0.05)
+
+
 def test_a_flood_of_sign_ins(base):
     other = Session(base, "other")
     answer = urllib.request.urlopen(base + "/api/session", timeout=30)
@@ -112,10 +135,7 @@ def test_a_flood_of_large_saves_and_long_work(base):
         return 200
 
     most = bound(other)
-    with contextlib.suppress(urllib.error.HTTPError):  # as much as the crew may have waiting
-        for _ in range(9):
-            demo[0].call("POST", "/work", {"kind": "gentlest", "document": changed(SKERRY), "days": 365})
-    with flood(save, len(demo)) as answers:
+    with much_long_work(demo[0], {"kind": "gentlest", "document": changed(SKERRY), "days": 365}), flood(save, len(demo)) as answers:
         took = slowest(other, most)
     assert took < most, (took, most, answers)
     assert answers.get(200, 0) >= 2, answers
@@ -160,3 +180,18 @@ def test_a_flood_of_plans_and_papers_of_jobs_that_take_long(base):
     assert sorted(overtaken)[4] <= 3, (overtaken, plans, answers)
     assert sorted(plans)[4] < max(1.0, 12 * alone), (plans, alone, answers)
     assert answers.get(200, 0) >= 10 and set(answers) <= {200, 503}, answers
+
+
+def test_long_work_without_end_of_one_crew_keeps_no_other_crew_from_its_own(base):
+    """A crew has as much long work as it may, of the longest kind; another crew's year is done meanwhile, and its requests go on."""
+    other, demo = Session(base, "other"), Session(base)
+    endless = {"kind": "sweep", "document": changed(SKERRY), "weathers": 500, "days": 731}
+    with much_long_work(demo, endless) as pieces:
+        most = bound(other)
+        years = [other.call("POST", "/work", {"kind": "year", "document": changed(SKERRY)})["id"] for _ in range(2)]
+        ends = time.monotonic() + 60
+        while states(other, years) != {"done"}:
+            assert time.monotonic() < ends, states(other, years)
+            time.sleep(0.1)
+        assert states(demo, pieces) == {"running", "waiting"}
+        assert slowest(other, most) < most

@@ -246,12 +246,12 @@ def gentlest_current(
 
 
 def compare(
-    jobs: Sequence[tuple[str, Job, bool]], library: Library, days: int, told: Callable[[str, float], None] | None = None
+    jobs: Sequence[tuple[str, Job, Library, bool]], days: int, told: Callable[[str, float], None] | None = None
 ) -> Comparison:
-    """Return the ledgers of several jobs (name, job, as found) over the same days side by side."""
+    """Return the ledgers of several jobs (name, job, library, as found) over the same days side by side."""
     say = told or (lambda word, share: None)
     made = []
-    for i, (name, job, found) in enumerate(jobs):
+    for i, (name, job, library, found) in enumerate(jobs):
         say(name, i / len(jobs))
         made.append((name, simulate(job, library, days, record=False, as_found=found)))
     return Comparison(days=days, names=[n for n, _ in made], ledgers=[s.ledger for _, s in made], daily=[s.daily for _, s in made])

@@ -8,7 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from ...core.documents.job import Series
+from ...core.documents.job import Job, Series
 from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
 from ...core.flow.measured import parse_series
 from .. import tasks, workers
@@ -75,28 +75,24 @@ def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
 @router.post("/work", response={202: WorkOut, **REFUSALS})
 def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]]:
     """Begin long work; read its progress and cancel it by its id."""
-    document, library = asked.document, library_of(request, asked.document)
-    if asked.other is not None:
-        library_of(request, asked.other)
+    of = tasks.Long(
+        asked.kind,
+        _text_of(request, asked.document),
+        None if asked.other is None else _text_of(request, asked.other),
+        asked.days,
+        asked.as_found,
+        asked.wanted,
+        asked.weathers,
+        (asked.vary_field, tuple(asked.vary_values)) if asked.vary_field and asked.vary_values else None,
+    )
+    return 202, _out(
+        work.start(crew_of(request).pk, asked.kind, lambda piece: workers.at_length(tasks.long_work, of, told=piece.told))
+    )
 
-    def carry_out(piece: work.Work) -> str:
-        from ...core.flow import adviser, results, sweep
 
-        if asked.kind == "advice":
-            return adviser.advise(document, library, told=piece.told).model_dump_json()
-        if asked.kind == "gentlest":
-            return results.gentlest_current(document, library, asked.days, asked.wanted, told=piece.told).model_dump_json()
-        if asked.kind == "sweep":
-            vary = (asked.vary_field, asked.vary_values) if asked.vary_field and asked.vary_values else None
-            return sweep.sweep(document, library, asked.weathers, asked.days, vary, told=piece.told).model_dump_json()
-        if asked.kind == "compare":
-            other = ("as found", document, True) if asked.other is None else ("other", asked.other, False)
-            return results.compare([("plan", document, False), other], library, asked.days, told=piece.told).model_dump_json()
-        return results.simulate(
-            document, library, asked.days, record=False, as_found=asked.as_found, told=piece.told
-        ).model_dump_json()
-
-    return 202, _out(work.start(crew_of(request).pk, asked.kind, carry_out))
+def _text_of(request: HttpRequest, document: Job) -> tuple[str, tasks.Own]:
+    of = as_asked(document, library_of(request, document))
+    return of.document, of.own
 
 
 def _found(request: HttpRequest, id: str) -> work.Work:

@@ -1,4 +1,4 @@
-"""Long work in a thread of its own, a crew at a time. Results lie on disk, so that they outlive a restart; no job holds them.
+"""Long work: a piece of each crew at a time, of a few crews at once. Results lie on disk, so that they outlive a restart; no job holds them.
 
 Crews take turns, however much one of them asks for. What was running when the server stopped is said to have failed.
 """
@@ -18,10 +18,14 @@ from typing import Literal
 
 from ...core.documents import DocumentError, Problem
 from ..settings.base import DATA_DIR
+from ..workers import Over
 
 KEEP_S = 86_400.0
 """Results are kept for a day, and of each crew only so many."""
 MOST_KEPT, MOST_WAITING = 12, 6
+MOST_AT_ONCE = 4
+"""Crews whose long work is carried out at one time; each piece has a process of its own where there are any."""
+ANEW = "the server was started anew meanwhile; start it again"
 log = logging.getLogger(__name__)
 State = Literal["waiting", "running", "done", "cancelled", "failed"]
 
@@ -89,13 +93,14 @@ def _file(id: str, what: str) -> Path:
 
 _held: dict[str, Work] = {}
 _queues: OrderedDict[int, deque[tuple[Work, Callable[[Work], str]]]] = OrderedDict()
+_at_work = set[int]()
+"""Crews of which a piece is carried out."""
 _turn = threading.Condition()
-_thread: threading.Thread | None = None
+_threads: list[threading.Thread] = []
 
 
 def start(crew_id: int, kind: str, work: Callable[[Work], str]) -> Work:
     """Queue ``work``; it gets the piece to tell progress to and returns JSON text. Raises :class:`TooMuch`."""
-    global _thread
     piece = Work(uuid.uuid4().hex, crew_id, kind, at=time.time())
     with _turn:
         queue = _queues.setdefault(crew_id, deque())
@@ -104,24 +109,25 @@ def start(crew_id: int, kind: str, work: Callable[[Work], str]) -> Work:
         piece.become("waiting")
         _held[piece.id] = piece
         queue.append((piece, work))
-        if _thread is None or not _thread.is_alive():
-            _thread = threading.Thread(target=_carry_on, daemon=True, name="work")
-            _thread.start()
-        _turn.notify()
+        if len(_threads) < MOST_AT_ONCE:
+            _threads.append(threading.Thread(target=_carry_on, daemon=True, name="work"))
+            _threads[-1].start()
+        _turn.notify_all()
     _let_go(crew_id)
     return piece
 
 
 def _next() -> tuple[Work, Callable[[Work], str]]:
-    """Wait for the next piece: crews take turns."""
+    """Wait for the next piece: crews take turns, and none has two at work."""
     with _turn:
         while True:
-            for crew_id in list(_queues):
-                queue = _queues[crew_id]
-                _queues.move_to_end(crew_id)
-                if queue:
+            for crew_id, queue in list(_queues.items()):
+                if not queue:
+                    del _queues[crew_id]
+                elif crew_id not in _at_work:
+                    _queues.move_to_end(crew_id)
+                    _at_work.add(crew_id)
                     return queue.popleft()
-                del _queues[crew_id]
             _turn.wait()
 
 
@@ -130,6 +136,9 @@ def _carry_on() -> None:
         piece, work = _next()
         if not piece.stop:
             _carry_out(piece, work)
+        with _turn:
+            _at_work.discard(piece.crew_id)
+            _turn.notify_all()
 
 
 def _carry_out(piece: Work, work: Callable[[Work], str]) -> None:
@@ -144,12 +153,15 @@ def _carry_out(piece: Work, work: Callable[[Work], str]) -> None:
         piece.become("cancelled", "cancelled")
     except DocumentError as error:
         piece.become("failed", problem=str(error))
+    except Over:
+        piece.become("failed", problem=ANEW)
     except OSError as error:
         log.exception("the result of %s cannot be kept", piece.kind)
         piece.become("failed", problem=f"the result cannot be kept: {error.strerror}")
     except Exception as error:  # a defect must not end the worker; the person is told
         log.exception("long work %s failed", piece.kind)
-        piece.become("failed", problem=f"a defect of Ewerer's own: {error}")
+        told = (str(error).strip() or type(error).__name__).splitlines()[-1]  # of a traceback, what happened
+        piece.become("failed", problem=f"a defect of Ewerer's own: {told}")
 
 
 def _read(id: str) -> Work | None:
@@ -162,7 +174,7 @@ def _read(id: str) -> Work | None:
     except (OSError, ValueError, KeyError, TypeError):
         return None
     if piece.state in ("waiting", "running"):
-        piece.state, piece.problem = "failed", "the server was started anew meanwhile; start it again"
+        piece.state, piece.problem = "failed", ANEW
     return piece
 
 
@@ -186,7 +198,7 @@ def cancel(piece: Work) -> None:
 def _let_go(crew_id: int) -> None:
     """Forget the oldest results of a crew beyond what is kept."""
     ended = sorted(
-        (p for p in _held.values() if p.crew_id == crew_id and p.state not in ("waiting", "running")), key=lambda p: p.at
+        (p for p in list(_held.values()) if p.crew_id == crew_id and p.state not in ("waiting", "running")), key=lambda p: p.at
     )
     for piece in ended[: max(0, len(ended) - MOST_KEPT)]:
         _drop(piece.id)
