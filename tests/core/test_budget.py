@@ -7,7 +7,7 @@ import pytest
 
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.plan import plan
-from ewerer.core.trade.budget import Left, Spent, look, within
+from ewerer.core.trade.budget import Left, Spent, allowing, left, look, within
 from tests.jobs import SKERRY, changed
 
 JOB = parse_job(json.dumps(changed(SKERRY)), shipped_library())
@@ -45,3 +45,15 @@ def test_what_was_given_inside_ends_with_it():
                 look()
         look()
     look()
+
+
+def test_what_is_allowed_more_has_it_and_still_ends_when_nobody_waits():
+    with within(0.0):
+        with allowing(60.0):
+            assert plan(JOB).findings and 50 < left() <= 60
+        with pytest.raises(Spent):
+            plan(JOB)
+    with within(60.0, lambda: True), allowing(60.0), pytest.raises(Left):
+        look()
+    with pytest.raises(Spent), allowing(0.0):
+        plan(JOB)

@@ -107,6 +107,24 @@ def test_compare_knows_a_profile_of_the_crew_that_only_the_other_side_names_in_t
     assert mine.get(f"/api/work/{over['id']}/result").json()["ledgers"] == [whole, half]
 
 
+def test_what_is_varied_may_name_a_profile_of_the_crew_that_the_job_does_not(mine):
+    shipped = mine.get("/api/library/dunmarrow-280").json()
+    assert (
+        post(mine, "/library", shipped | {"id": "ours", "name": "Ours", "capacity_ah": shipped["capacity_ah"] / 2}).status_code
+        == 201
+    )
+    job = data(SKERRY)
+    job["bank"]["modules"] = job["bank"]["modules"][:1]
+    vary = {"vary_field": "/bank/modules/0/profile", "vary_values": ["dunmarrow-280", "ours", "theirs"]}
+    body = {"kind": "sweep", "document": job, "weathers": 2, "days": 3, **vary}
+    over, _ = wait(mine, post(mine, "/work", body).json())
+    assert over["state"] == "failed" and "theirs" in over["problem"]
+    over, _ = wait(mine, post(mine, "/work", body | {"vary_values": vary["vary_values"][:2]}).json())
+    assert over["state"] == "done", over["problem"]
+    whole, half = mine.get(f"/api/work/{over['id']}/result").json()["parts"]
+    assert (whole["value"], half["value"]) == ("dunmarrow-280", "ours") and whole | {"value": ""} != half | {"value": ""}
+
+
 @pytest.mark.parametrize(
     "body",
     [

@@ -10,10 +10,11 @@ import pytest
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.documents import InverterProfile
 from ewerer.core.plan import plan
+from ewerer.core.symptoms.finder import diagnose, knowledge
 from ewerer.core.trade.budget import Spent
 from ewerer.server import planned as kept
 from ewerer.server import tasks
-from tests.jobs import LARCH, SKERRY, TARN, changed
+from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed
 
 pytestmark = pytest.mark.django_db
 SHIPPED = shipped_library()
@@ -101,3 +102,18 @@ def test_two_that_ask_for_one_plan_at_a_time_share_it_and_one_that_gives_up_leav
             t.join(20)
         assert told["second"] == told["third"] == anew(job, SHIPPED)
         assert len(made) == times and made[0] == first
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_causes_are_ranked_by_the_plan_that_is_kept_as_by_one_made_anew(mine, name, monkeypatch):
+    document = changed(name, bank__fuse_a=40)
+    findings = plan(parse_job(json.dumps(document), SHIPPED), SHIPPED).findings
+    assert mine.post("/api/plan", json.dumps(document), content_type="application/json").status_code == 200
+    monkeypatch.setattr(tasks, "plan", None)  # nothing is planned again
+    moved = 0
+    for symptom in knowledge().symptoms:
+        body = json.dumps({"document": document})
+        told = mine.post(f"/api/symptoms/{symptom.id}", body, content_type="application/json").json()
+        assert told == diagnose(symptom.id, {}, findings).model_dump(mode="json", by_alias=True)
+        moved += told != diagnose(symptom.id, {}).model_dump(mode="json", by_alias=True)
+    assert moved, "the plan is evidence"

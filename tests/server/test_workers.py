@@ -8,12 +8,16 @@ import threading
 import time
 from pathlib import Path
 
+import pypdfium2
 import pytest
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.documents import DocumentError, InverterProfile
+from ewerer.core.record.fold import fold
+from ewerer.core.record.run import statuses_of
 from ewerer.core.trade.budget import Left, Spent, within
 from ewerer.server import planned, tasks, workers
+from tests.core.test_handover import stream
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data
 from tests.server import chores
 
@@ -147,6 +151,33 @@ def test_what_only_waits_is_ended_by_the_clock_and_those_behind_it_wait_for_the_
     for t in others:
         t.join(10)
     assert answers == one.processes() * 2 and one.processes() != before, "in a process, not here"
+
+
+def words(pdf):
+    """What a paper says, page by page: its bytes are not the same from one process to another."""
+    return [page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(pdf)]
+
+
+def test_runs_records_and_papers_apart_say_what_they_say_here(two):
+    of, events = asked(SKERRY), stream()
+    shown, state = (of.document, of.own), fold(events)
+    for task, *given in (
+        (tasks.run_of_job,),
+        (tasks.record_of_job, state),
+        (tasks.why_open, state),
+        (tasks.sheet_file, "U1", "json"),
+        (tasks.sheet_file, "U1", "csv"),
+    ):
+        assert two.run(task, *shown, *given) == task(*shown, *given), task.__name__
+    assert two.run(tasks.sheet_file, *shown, "U1", "xlsx").startswith(b"PK")
+    for task, *given in ((tasks.run_pdf, statuses_of(state), "A4"), (tasks.handover_pdf, events, "Harbour crew", {}, "Letter")):
+        assert words(two.run(task, *shown, *given)) == words(task(*shown, *given)), task.__name__
+    given = (events, bytes(32), "Harbour crew", 3, {}, "A4")
+    (there, about), (here, same) = two.run(tasks.handover_contents, *shown, *given), tasks.handover_contents(*shown, *given)
+    assert words(there.pop("handover.pdf")) == words(here.pop("handover.pdf")) and (there, about) == (here, same)
+    failed = [e for e in events if e["kind"] != "override"]
+    with pytest.raises(DocumentError, match="failed"):
+        two.run(tasks.handover_contents, *shown, failed, bytes(32), "", 1, {}, "A4")
 
 
 class Enough(Exception):

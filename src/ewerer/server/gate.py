@@ -36,7 +36,7 @@ MOST_WAITING = 400
 MOST_COMPUTING, MOST_OF_ONE, MOST_IN_LINE = 16, 4, 100
 """Requests that compute at one time, of all and of one session, and most of one session that wait for it."""
 COMPUTES = re.compile(
-    r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/[^/]+/(plan|opening|cable|sheets/))"
+    r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/[^/]+/(plan|opening|cable|sheets/|run|record|handover))"
 )
 """What is computed for whoever asks, as long as it takes."""
 
@@ -55,8 +55,8 @@ class Gate:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        if scope["method"] in ("GET", "HEAD", "OPTIONS"):
-            await self._in_turn(scope, receive, send)
+        if scope["method"] in ("GET", "HEAD", "OPTIONS") and not COMPUTES.match(scope["path"]):
+            await self.app(scope, receive, send)
             return
         headers = dict(scope["headers"])
         most = MOST_BYTES if b"sessionid=" in headers.get(b"cookie", b"") else MOST_ANONYMOUS_BYTES

@@ -49,8 +49,10 @@ GONE = "ewerer.gone"
 COMPUTES = {
     "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
     "library/check", "library/table", "library/lacks", "library/try",
+    "jobs/<id>/run", "jobs/<id>/run.pdf", "jobs/<id>/record", "jobs/<id>/handover.pdf",
+    "jobs/<id>/cable", "jobs/<id>/sheets/<unit>", "jobs/<id>/sheets/<unit>/pdf",
 }  # fmt: skip
-"""Operations that are sent a document and answer at once with what they made of it; nothing is stored."""
+"""Operations that answer with what they compute of a document that they are sent, or of a job; nothing is stored."""
 
 
 def route_of(request: HttpRequest) -> str:

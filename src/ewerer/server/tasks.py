@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import gzip
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
@@ -13,6 +13,10 @@ from ..core.documents import Job, Plan
 from ..core.documents.results.base import PlanPart
 from ..core.pages.pdf import Paper
 from ..core.plan import find_sheet, plan
+from ..core.record.fold import State
+from ..core.record.handover import contents, facts_of
+from ..core.record.record import record_of
+from ..core.record.run import run_of, standing, why_not_closed
 from ..core.visit.working_list import unit_order
 
 Own = tuple[tuple[str, int], ...]
@@ -109,3 +113,58 @@ def cable_pdf(document: str, own: Own, paper: Paper) -> bytes:
 
     job, library = _read(document, own)
     return cable_page(job, plan(job, library), paper)
+
+
+def sheet_file(document: str, own: Own, unit: str, format: str) -> bytes:
+    """Return a unit's sheet as json, csv or xlsx; raises DocumentError where there is none."""
+    from ..core.pages.export import sheet_bytes
+
+    job, library = _read(document, own)
+    return sheet_bytes(job, find_sheet(job, plan(job, library), unit), format)
+
+
+def run_of_job(document: str, own: Own) -> str:
+    """Return the run of a job as JSON."""
+    return run_of(*_read(document, own)).model_dump_json(by_alias=True)
+
+
+def record_of_job(document: str, own: Own, state: State) -> str:
+    """Return what is made of a job's events, folded to ``state``, as JSON."""
+    job, library = _read(document, own)
+    return record_of(job, library, run_of(job, library), state).model_dump_json(by_alias=True)
+
+
+def why_open(document: str, own: Own, state: State) -> list[str]:
+    """Return why a visit may not be closed as it stands."""
+    return why_not_closed(run_of(*_read(document, own)), state)
+
+
+def run_pdf(document: str, own: Own, statuses: Mapping[str, str], paper: Paper) -> bytes:
+    """Return the run as a checklist in PDF; ``statuses`` says what became of its steps."""
+    from ..core.pages.checklist import checklist_page
+
+    run = run_of(*_read(document, own))
+    return checklist_page(run, standing(run.steps, statuses), paper)
+
+
+def handover_pdf(
+    document: str, own: Own, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper
+) -> bytes:
+    """Return the pages of a handover of a job without its record, and its events, as things stand."""
+    from ..core.pages.handover import handover_page
+
+    return handover_page(facts_of(*_read(document, own), events, crew, b"", photos), paper)
+
+
+def handover_contents(
+    document: str,
+    own: Own,
+    events: Sequence[Mapping[str, Any]],
+    public: bytes,
+    crew: str,
+    revision: int,
+    photos: Mapping[str, bytes],
+    paper: Paper,
+) -> tuple[dict[str, bytes], dict[str, Any]]:
+    """Return what a handover holds but for its photographs, and what its manifest says; raises DocumentError while it may not be closed."""
+    return contents(*_read(document, own), events, public, crew, revision, photos, paper)

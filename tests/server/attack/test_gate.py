@@ -147,12 +147,12 @@ def test_whoever_leaves_is_noticed_while_a_worker_computes():
         seen["before"] = gone.is_set()
         seen["after"] = await asyncio.to_thread(gone.wait, scope["patience_s"])
 
-    async def ask(leaves, patience_s):
+    async def ask(leaves, patience_s, method="POST", path="/api/plan"):
         told = asyncio.Queue()
         told.put_nowait({"type": "http.request", "body": b"{}", "more_body": False})
         if leaves:
             asyncio.get_running_loop().call_later(0.1, told.put_nowait, {"type": "http.disconnect"})
-        scope = {"type": "http", "method": "POST", "path": "/api/plan", "headers": [], "patience_s": patience_s}
+        scope = {"type": "http", "method": method, "path": path, "headers": [], "patience_s": patience_s}
         await Gate(app)(scope, told.get, None)
         return dict(seen)
 
@@ -160,6 +160,9 @@ def test_whoever_leaves_is_noticed_while_a_worker_computes():
     with ThreadPoolExecutor(1) as apart:
         assert apart.submit(asyncio.run, ask(True, 10.0)).result(30) == {"before": False, "after": True}
         assert apart.submit(asyncio.run, ask(False, 0.5)).result(30) == {"before": False, "after": False}
+        for leaves in (True, False):
+            asked = ask(leaves, 10.0 if leaves else 0.5, "GET", "/api/jobs/7/run.pdf")
+            assert apart.submit(asyncio.run, asked).result(30) == {"before": False, "after": leaves}
 
 
 @pytest.mark.django_db
@@ -173,9 +176,13 @@ def test_what_only_computes_stops_for_who_is_gone_and_a_save_goes_on(mine, job):
     assert stopped.status_code == 499 and "went away" in stopped.json()["detail"]
     save = json.dumps({"base_revision": 1, "document": json.loads(body)})
     assert mine.put(f"/api/jobs/{job}", save, content_type="application/json", **scope).status_code == 200
+    for path in ("run", "run.pdf", "record", "handover.pdf", "cable"):
+        assert mine.get(f"/api/jobs/{job}/{path}", **scope).status_code == 499, path
+    assert mine.get(f"/api/jobs/{job}/state", **scope).status_code == 200
     gone.clear()
     kept._kept.clear()
     assert mine.post("/api/plan", body, content_type="application/json", **scope).status_code == 200
+    assert mine.get(f"/api/jobs/{job}/run", **scope).status_code == 200
 
 
 @pytest.mark.django_db
@@ -268,5 +275,7 @@ def test_every_operation_that_computes_for_whoever_asks_waits_at_the_gate():
     for route, path in routes.items():
         if re.sub(r"{\w+}", "{}", path) in computes:
             assert route in waits, route
-    assert waits >= {"/api/jobs/x/plan", "/api/jobs/x/opening", "/api/jobs/x/sheets/x/pdf", "/api/jobs/x/cable", "/api/plan"}
+    assert waits >= {
+        f"/api/jobs/x/{p}" for p in ("plan", "opening", "sheets/x/pdf", "cable", "run", "run.pdf", "record", "handovers")
+    }
     assert not waits & {"/api/jobs/x", "/api/jobs", "/api/session", "/api/jobs/x/events", "/api/work", "/api/library"}

@@ -195,3 +195,34 @@ def test_long_work_without_end_of_one_crew_keeps_no_other_crew_from_its_own(base
             time.sleep(0.1)
         assert states(demo, pieces) == {"running", "waiting"}
         assert slowest(other, most) < most
+
+
+@pytest.mark.parametrize("paths", [("run.pdf", "handover.pdf"), ("run", "record", "sheets/U1?format=xlsx")], ids=["papers", "runs"])
+def test_a_flood_of_papers_and_records_of_the_largest_site(base, paths):
+    """Forty threads of one crew ask for what takes seconds for twelve units and thousands of events; another crew goes on, and its own run is made."""
+    other, demo = Session(base, "other"), Session(base)
+    job = demo.call("GET", "/jobs?words=Heron")["items"][0]["id"]
+    mine = other.call("POST", "/jobs", changed(SKERRY))["id"]
+    cookie = "; ".join(f"{c.name}={c.value}" for h in demo.opener.handlers if hasattr(h, "cookiejar") for c in h.cookiejar)
+
+    def ask(n):
+        told = urllib.request.Request(f"{base}/api/jobs/{job}/{paths[n % len(paths)]}", headers={"Cookie": cookie})
+        try:
+            with urllib.request.urlopen(told, timeout=8) as answer:  # who is tired of waiting leaves, and comes again
+                answer.read()
+                return answer.status
+        except urllib.error.HTTPError as error:
+            return error.code
+
+    def run(_):
+        began = time.perf_counter()
+        assert other.call("GET", f"/jobs/{mine}/run")["steps"]
+        return time.perf_counter() - began
+
+    most, alone = bound(other), max(map(run, range(3)))
+    with flood(ask, 40) as answers:
+        took = slowest(other, most)
+        runs = sorted(map(run, range(5)))
+    assert took < most, (took, most, answers)
+    assert runs[2] < max(1.0, 12 * alone), (runs, alone, answers)
+    assert set(answers) <= {200, 422, 503}, answers

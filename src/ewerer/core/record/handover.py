@@ -15,7 +15,7 @@ from ..documents.job import Job
 from ..documents.results.plan import Plan
 from ..documents.results.run import Run, SiteRecord
 from ..pages.calendar import due_calendar
-from ..pages.handover import HandoverFacts, handover_page
+from ..pages.handover import MOST_PHOTOS, HandoverFacts, handover_page
 from ..pages.pdf import Paper
 from ..plan import device_ids, plan
 from .fold import State, fold, marks_of
@@ -79,6 +79,57 @@ def facts_of(
     )
 
 
+def shown_of(state: State, photos: Mapping[str, bytes]) -> dict[str, bytes]:
+    """Return those photographs that the pages of a handover show."""
+    there = [p["photo"] for p in state["photos"] if p["photo"] in photos]
+    return {id: photos[id] for id in there[:MOST_PHOTOS]}
+
+
+def contents(
+    job: Job,
+    library: Library,
+    events: Iterable[Mapping[str, Any]],
+    public: bytes,
+    crew: str = "",
+    revision: int = 0,
+    photos: Mapping[str, bytes] | None = None,
+    paper: Paper = "A4",
+    draft: bool = False,
+) -> tuple[dict[str, bytes], dict[str, Any]]:
+    """Return what a handover holds, but for its photographs, and what its manifest says of it.
+
+    Raises :class:`DocumentError` while a change made for a test is not put back or a failed step has no answer, unless a
+    draft is wanted.
+    """
+    events = list(events)
+    facts = facts_of(job, library, events, crew, public, photos)
+    if facts.record.why_not and not draft:
+        raise DocumentError(
+            [Problem(pointer="/events", message=text, expected="a visit that may be closed") for text in facts.record.why_not]
+        )
+    members = {
+        "handover.pdf": handover_page(facts, paper),
+        "job.json": (json.dumps(job.bare().to_data(), indent=1, ensure_ascii=False) + "\n").encode(),
+        "events.jsonl": "".join(
+            json.dumps(e, ensure_ascii=False) + "\n" for e in sorted(events, key=lambda e: (e["at"], e["id"]))
+        ).encode(),
+        "log.csv": log_csv(facts.state["log"]),
+        "due.ics": due_calendar(facts.record.due, job.name),
+        **profiles_of(job, library),
+    }
+    last = facts.state["signed"][-1] if facts.state["signed"] else None
+    about = {"job": job.name, "crew": crew, "revision": revision, "events": facts.state["count"], "last_event": facts.state["last"], "signed": f"{last['name']}, {last['at']}" if last else "", "draft": draft}  # fmt: skip
+    return members, about
+
+
+def sealed(
+    members: Mapping[str, bytes], about: Mapping[str, Any], state: State, photos: Mapping[str, bytes], key: Ed25519PrivateKey
+) -> bytes:
+    """Return the zip of what a handover holds and of the photographs that its events name, sealed with a key."""
+    named = {p["photo"] for p in state["photos"]} | {p for s in state["steps"].values() for p in s["photos"]}
+    return seal({**members, **{f"photos/{id}.jpg": data for id, data in photos.items() if id in named}}, key, about)
+
+
 def handover(
     job: Job,
     library: Library,
@@ -92,27 +143,8 @@ def handover(
 ) -> bytes:
     """Return the sealed zip of a job's handover: PDF, job, profiles used, events, log, photos, calendar of what is due.
 
-    Raises :class:`DocumentError` while a change made for a test is not put back or a failed step has no answer, unless a
-    draft is wanted.
+    Raises as :func:`contents`.
     """
-    events = list(events)
-    facts = facts_of(job, library, events, crew, public_bytes(key), photos)
-    if facts.record.why_not and not draft:
-        raise DocumentError(
-            [Problem(pointer="/events", message=text, expected="a visit that may be closed") for text in facts.record.why_not]
-        )
-    named = {p["photo"] for p in facts.state["photos"]} | {p for s in facts.state["steps"].values() for p in s["photos"]}
-    members = {
-        "handover.pdf": handover_page(facts, paper),
-        "job.json": (json.dumps(job.bare().to_data(), indent=1, ensure_ascii=False) + "\n").encode(),
-        "events.jsonl": "".join(
-            json.dumps(e, ensure_ascii=False) + "\n" for e in sorted(events, key=lambda e: (e["at"], e["id"]))
-        ).encode(),
-        "log.csv": log_csv(facts.state["log"]),
-        "due.ics": due_calendar(facts.record.due, job.name),
-        **profiles_of(job, library),
-        **{f"photos/{id}.jpg": data for id, data in (photos or {}).items() if id in named},
-    }
-    last = facts.state["signed"][-1] if facts.state["signed"] else None
-    about = {"job": job.name, "crew": crew, "revision": revision, "events": facts.state["count"], "last_event": facts.state["last"], "signed": f"{last['name']}, {last['at']}" if last else "", "draft": draft}  # fmt: skip
-    return seal(members, key, about)
+    events, photos = list(events), photos or {}
+    members, about = contents(job, library, events, public_bytes(key), crew, revision, photos, paper, draft)
+    return sealed(members, about, fold(events), photos, key)

@@ -42,6 +42,14 @@ def within(seconds: float, gone: Callable[[], bool] = _stays) -> Iterator[None]:
         _given.reset(token)
 
 
+@contextmanager
+def allowing(seconds: float) -> Iterator[None]:
+    """Give what is computed inside so many seconds of its own, whatever is left outside; who is gone there is gone here."""
+    given = _given.get()
+    with within(seconds, _stays if given is None else given.gone):
+        yield
+
+
 def look() -> None:
     """Raise :class:`Spent` where time was given and is spent, :class:`Left` where it is of use to nobody; quick where neither."""
     given = _given.get()

@@ -18,7 +18,7 @@ from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
 from ...core.trade.budget import Left, Spent
-from ..problems import BUDGET_S, COMPUTES, problem, refused, route_of
+from ..problems import COMPUTES, problem, refused, route_of
 from ..workers import Busy
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
@@ -98,9 +98,8 @@ def _lost(request: HttpRequest) -> str:
 
 @api.exception_handler(Spent)
 def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
-    return problem(
-        503, "Too much for one request", f"It was stopped after {BUDGET_S:g} s of computing{_lost(request)}. Make the job smaller."
-    )
+    told = f"It takes more computing than one request may have, and was stopped{_lost(request)}. Make the job smaller."
+    return problem(503, "Too much for one request", told)
 
 
 @api.exception_handler(Busy)

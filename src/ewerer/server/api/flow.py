@@ -14,6 +14,7 @@ from ...core.flow.measured import parse_series
 from .. import tasks, workers
 from ..planned import asked as as_asked
 from ..problems import problem
+from ..profiles.actions import library_for
 from ..work import work
 from .bodies import JobBody
 from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, packed
@@ -75,23 +76,26 @@ def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
 @router.post("/work", response={202: WorkOut, **REFUSALS})
 def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]]:
     """Begin long work; read its progress and cancel it by its id."""
+    vary = (asked.vary_field, tuple(asked.vary_values)) if asked.vary_field and asked.vary_values else None
     of = tasks.Long(
         asked.kind,
-        _text_of(request, asked.document),
+        _text_of(request, asked.document, whole=vary is not None),
         None if asked.other is None else _text_of(request, asked.other),
         asked.days,
         asked.as_found,
         asked.wanted,
         asked.weathers,
-        (asked.vary_field, tuple(asked.vary_values)) if asked.vary_field and asked.vary_values else None,
+        vary,
     )
     return 202, _out(
         work.start(crew_of(request).pk, asked.kind, lambda piece: workers.at_length(tasks.long_work, of, told=piece.told))
     )
 
 
-def _text_of(request: HttpRequest, document: Job) -> tuple[str, tasks.Own]:
-    of = as_asked(document, library_of(request, document))
+def _text_of(request: HttpRequest, document: Job, whole: bool = False) -> tuple[str, tasks.Own]:
+    """Return a job and the profiles it is planned with as text; with ``whole``, all of the crew's, since what is varied may name another."""
+    library = library_of(request, document)
+    of = as_asked(document, library_for(crew_of(request), document.profile_revisions) if whole else library)
     return of.document, of.own
 
 

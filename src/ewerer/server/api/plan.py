@@ -11,8 +11,6 @@ from ninja import Router, Schema
 from ...core.documents import Plan
 from ...core.documents.results.order import UnitOrder
 from ...core.pages.calendar import calendar
-from ...core.pages.export import sheet_bytes
-from ...core.plan import find_sheet, plan
 from ...core.visit.as_found import parse_found
 from .. import tasks, workers
 from ..planned import asked, planned
@@ -51,9 +49,9 @@ def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
 def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Literal["json", "csv", "xlsx"] = "csv") -> HttpResponse:
     """Download one unit's sheet as json, csv or xlsx."""
     job = job_at(request, id)
-    document, library = stored(request, job)
-    sheet = find_sheet(document, plan(document, library), unit)
-    return attachment(sheet_bytes(document, sheet, format), f"{job.name} {unit}.{format}", SHEET_TYPES[format])
+    of = asked(*stored(request, job))
+    made = workers.run(tasks.sheet_file, of.document, of.own, unit, format)
+    return attachment(made, f"{job.name} {unit}.{format}", SHEET_TYPES[format])
 
 
 @router.get("/jobs/{uuid:id}/sheets/{unit}/pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))

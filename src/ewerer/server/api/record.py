@@ -17,21 +17,22 @@ from ...core.documents.event import Event as EventDocument
 from ...core.documents.event import Key, LogEntry, Meter
 from ...core.documents.results.run import Due, Run, SiteRecord
 from ...core.pages.calendar import due_calendar
-from ...core.pages.checklist import checklist_page
-from ...core.pages.handover import handover_page
-from ...core.record.fold import canonical
-from ...core.record.handover import facts_of
+from ...core.record.fold import canonical, fold
+from ...core.record.handover import shown_of
 from ...core.record.logbook import header_of, log_csv, read_log
 from ...core.record.photos import MAX_BYTES, kept
-from ...core.record.record import record_of
-from ...core.record.run import run_of, standing, statuses_of
+from ...core.record.run import statuses_of
 from ...core.record.signing import verify
+from ...core.trade.budget import allowing
+from .. import tasks, workers
 from ..crews.models import Crew
 from ..crews.roles import Role
 from ..jobs.actions import document_of
 from ..jobs.models import Job
+from ..planned import asked as as_asked
 from ..profiles.actions import library_of_job
 from ..record import actions
+from ..record.actions import PAPER_S
 from ..record.models import Handover
 from .shapes import (
     JSON,
@@ -48,7 +49,6 @@ from .shapes import (
     note,
     paged,
     person,
-    ready,
 )
 
 router = Router(tags=["record"], by_alias=True)
@@ -165,8 +165,8 @@ class DueOut(Schema):
 @router.get("/jobs/{uuid:id}/run", response={200: Run, **REFUSALS})
 def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the run of the saved job."""
-    sight = actions.sight_of(job_at(request, id))
-    return ready(run_of(sight.document, sight.library))
+    of = actions.sight_of(job_at(request, id)).asked
+    return HttpResponse(workers.run(tasks.run_of_job, of.document, of.own), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
@@ -174,9 +174,10 @@ def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -
     """Download the run as a checklist."""
     job = job_at(request, id)
     sight = actions.sight_of(job)
-    made = run_of(sight.document, sight.library)
-    where = standing(made.steps, statuses_of(sight.state))
-    return attachment(checklist_page(made, where, paper), f"{job.name} run.pdf", PDF)
+    of = sight.asked
+    with allowing(PAPER_S):
+        made = workers.run(tasks.run_pdf, of.document, of.own, statuses_of(sight.state), paper)
+    return attachment(made, f"{job.name} run.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/events", response={200: EventsOut, **REFUSALS})
@@ -211,7 +212,8 @@ def state_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
 def record_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return what is made of a job's events: verdicts, proposals, faults, what is due and open."""
     sight = actions.sight_of(job_at(request, id))
-    return ready(record_of(sight.document, sight.library, run_of(sight.document, sight.library), sight.state))
+    of = sight.asked
+    return HttpResponse(workers.run(tasks.record_of_job, of.document, of.own, sight.state), content_type=JSON)
 
 
 @router.put("/jobs/{uuid:id}/photos/{key}", response={200: PhotoOut, **REFUSALS}, openapi_extra=FILE_BODY)
@@ -330,10 +332,11 @@ def read_handover(request: HttpRequest, id: uuid.UUID, number: int) -> HttpRespo
 def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the pages of the handover as things stand now; not sealed."""
     job = job_at(request, id)
-    document = document_of(job)
-    library = library_of_job(job.crew, document)
-    facts = facts_of(document, library, actions.events_of(job), job.crew.name, b"", actions.photos_of(job))
-    return attachment(handover_page(facts, paper), f"{job.name} handover.pdf", PDF)
+    document, events, photos = document_of(job), actions.events_of(job), actions.photos_of(job)
+    of = as_asked(document, library_of_job(job.crew, document))
+    with allowing(PAPER_S):
+        made = workers.run(tasks.handover_pdf, of.document, of.own, events, job.crew.name, shown_of(fold(events), photos), paper)
+    return attachment(made, f"{job.name} handover.pdf", PDF)
 
 
 @router.post("/verify", response={200: VerifiedOut, **REFUSALS}, openapi_extra=FILE_BODY)

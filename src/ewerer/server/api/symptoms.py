@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
-from ...core.plan import plan
 from ...core.symptoms.finder import Diagnosis, diagnose, knowledge
+from ...core.trade.finding import Finding
+from ..planned import planned
 from .bodies import JobBody
 from .shapes import REFUSALS, Asked, Page, PageQuery, library_of, paged, ready
 
@@ -40,5 +42,5 @@ def list_symptoms(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 def diagnose_symptom(request: HttpRequest, id: str, asked: Inquiry) -> HttpResponse:
     """Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence."""
     document = asked.document
-    findings = plan(document, library_of(request, document)).findings if document is not None else []
-    return ready(diagnose(id, asked.answers, findings))
+    told = [] if document is None else json.loads(planned(document, library_of(request, document)).json)["findings"]
+    return ready(diagnose(id, asked.answers, [Finding.model_validate(f) for f in told]))

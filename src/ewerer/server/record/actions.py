@@ -21,10 +21,9 @@ from ...core.record.fold import State, canonical, fold
 from ...core.record.imports import marks_as_events
 from ...core.record.logbook import due_of
 from ...core.record.photos import Photo as Kept
-from ...core.record.run import run_of, why_not_closed
 from ...core.record.signing import crew_key, fingerprint, public_bytes
-from ...core.trade.budget import within
-from .. import due
+from ...core.trade.budget import allowing, within
+from .. import due, tasks, workers
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
@@ -40,6 +39,8 @@ MOST_EVENTS, MOST_PHOTOS, MOST_INSTRUMENTS = 50_000, 500, 200
 """Bounds on what a job or a crew may hold."""
 AHEAD = dt.timedelta(days=2)
 """How far a device's clock may be ahead: an event of next year would push all later ones there."""
+PAPER_S = 20.0
+"""Processor time that a long paper may take, in a process of its own: a checklist or handover of the largest sites has forty pages."""
 CHANGES_PLAN = ("as-found", "read-back", "done", "skipped", "undo")
 
 
@@ -87,6 +88,11 @@ class Sight:
     document: JobDocument
     library: Library
     state: State
+
+    @property
+    def asked(self) -> Asked:
+        """The job and its library as text, for what is computed of them beside the server."""
+        return as_asked(self.document, self.library)
 
 
 def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
@@ -188,7 +194,8 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
     if any(e["kind"] == "signed" for e in good):
         document = jobs.document_of(job)
         state = fold([*events_of(job), *good])
-        why = why_not_closed(run_of(handovers.laid_over(document, state), library_of_job(crew, document)), state)
+        of = as_asked(handovers.laid_over(document, state), library_of_job(crew, document))
+        why = workers.run(tasks.why_open, of.document, of.own, state)
         if why:
             out.refused += [{"id": e["id"], "message": f"not to be signed yet: {why[0]}"} for e in good if e["kind"] == "signed"]
             good = [e for e in good if e["kind"] != "signed"]
@@ -285,11 +292,24 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
     job = Job.objects.get(pk=job_id, crew=crew)
     document = jobs.document_of(job)
     events = events_of(job)
-    if not fold(events)["signed"]:
+    state = fold(events)
+    if not state["signed"]:
         raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
-    key = key_of(crew)
-    file = handovers.handover(document, library_of_job(crew, document), events, key, crew.name, job.revision, photos_of(job), paper)
-    return _keep(job_id, crew, job.revision, fingerprint(public_bytes(key)), file, user)
+    public = public_bytes(key := key_of(crew))
+    of, photos = as_asked(document, library_of_job(crew, document)), photos_of(job)
+    with allowing(PAPER_S):
+        members, about = workers.run(
+            tasks.handover_contents,
+            of.document,
+            of.own,
+            events,
+            public,
+            crew.name,
+            job.revision,
+            handovers.shown_of(state, photos),
+            paper,
+        )
+    return _keep(job_id, crew, job.revision, fingerprint(public), handovers.sealed(members, about, state, photos, key), user)
 
 
 @writes
