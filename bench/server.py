@@ -35,7 +35,7 @@ def server(folder: str | os.PathLike[str], port: int = 0) -> Iterator[tuple[subp
         yield process, address
     finally:
         process.terminate()
-        process.wait(10)
+        process.wait(60)
 
 
 @contextlib.contextmanager

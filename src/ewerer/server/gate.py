@@ -36,7 +36,7 @@ MOST_WAITING = 400
 MOST_COMPUTING, MOST_OF_ONE, MOST_IN_LINE = 16, 4, 100
 """Requests that compute at one time, of all and of one session, and most of one session that wait for it."""
 COMPUTES = re.compile(
-    r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/[^/]+/(plan|opening|cable|sheets/|run|record|handover))"
+    r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/files$|jobs/[^/]+/(plan|opening|cable|sheets/|run|record|handover))"
 )
 """What is computed for whoever asks, as long as it takes."""
 

@@ -101,7 +101,15 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     gc.set_threshold(*collect)
     answers = cast(Any, Gate(cast(Any, WSGIMiddleware(cast(Any, application), workers=THREADS))))
     try:
-        uvicorn.run(answers, host=host, port=port, log_level="warning", access_log=False, proxy_headers=False)
+        uvicorn.run(
+            answers,
+            host=host,
+            port=port,
+            log_level="warning",
+            access_log=False,
+            proxy_headers=False,
+            timeout_graceful_shutdown=ENDS_S,
+        )
     finally:
         workers.end()
     return 0
@@ -109,6 +117,8 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
 
 THREADS = 24
 """Requests that are answered at one time: more than may wait for a process that computes, so that the others never wait for those."""
+ENDS_S = 5
+"""How long a stop waits for what is being answered: longer than any save takes."""
 WORKERS_S, WARM_S = 2.0, 10.0
 """When, after the start, the processes that compute are started, or, where there are none, what is seldom needed is loaded."""
 

@@ -204,7 +204,7 @@ class Workers:
     def run(self, task: Callable[P, R], *args: P.args, **kwargs: P.kwargs) -> R:
         """Carry out ``task`` in one of the processes, once more where that ended of itself; it and its arguments go there by name and value.
 
-        Raises :class:`Busy`, Spent, Left, DocumentError as the task did, :class:`Failed` for a defect.
+        Raises :class:`Busy`, :class:`Over`, Spent, Left, DocumentError as the task did, :class:`Failed` for a defect.
         """
         try:
             word, made = self._once(task, *args, **kwargs)
@@ -280,6 +280,8 @@ class Workers:
         """Return a process when it is this one's turn; None where there is none any more and none can be started."""
         ticket = _Ticket(asker)
         with self._turn:
+            if self._ended:
+                raise Over
             if len(self._waiting) >= MOST_WAITING:
                 raise Busy
             self._waiting.append(ticket)
@@ -287,6 +289,8 @@ class Workers:
                 while self._all and not (self._free and self._next() is ticket):
                     self._turn.wait(0.1)
                     look()
+                if self._ended:
+                    raise Over
                 if not self._all:
                     return None
                 self._running[asker] += 1
@@ -333,8 +337,9 @@ class Workers:
         with self._turn:
             for worker in self._all | self._at_length:
                 worker.process.kill()
-            for worker in self._all:
+            for worker in self._free:  # whoever asked one that is at work ends it
                 worker.end()
+            self._free.clear()
             self._all.clear()
             self._turn.notify_all()
 

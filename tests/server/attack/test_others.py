@@ -199,7 +199,7 @@ def test_long_work_without_end_of_one_crew_keeps_no_other_crew_from_its_own(base
 
 @pytest.mark.parametrize("paths", [("run.pdf", "handover.pdf"), ("run", "record", "sheets/U1?format=xlsx")], ids=["papers", "runs"])
 def test_a_flood_of_papers_and_records_of_the_largest_site(base, paths):
-    """Forty threads of one crew ask for what takes seconds for twelve units and thousands of events; another crew goes on, and its own run is made."""
+    """Forty threads of one crew ask for what takes seconds for hundreds of steps and events; another crew goes on, and its own run is made."""
     other, demo = Session(base, "other"), Session(base)
     job = demo.call("GET", "/jobs?words=Heron")["items"][0]["id"]
     mine = other.call("POST", "/jobs", changed(SKERRY))["id"]

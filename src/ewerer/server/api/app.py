@@ -19,7 +19,7 @@ from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
 from ...core.trade.budget import Left, Spent
 from ..problems import COMPUTES, problem, refused, route_of
-from ..workers import Busy
+from ..workers import Busy, Over
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
 
@@ -105,6 +105,11 @@ def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
 @api.exception_handler(Busy)
 def _busy(request: HttpRequest, error: Busy) -> HttpResponse:
     return problem(503, "Much is computed", f"Others, or your crew, have much waiting{_lost(request)}. Try again in a moment.")
+
+
+@api.exception_handler(Over)
+def _over(request: HttpRequest, error: Over) -> HttpResponse:
+    return problem(503, "The server is stopped", f"It was stopped while this was computed{_lost(request)}. Try again in a moment.")
 
 
 FULL = (507, "The disk is full", "Nothing was stored. Reading and planning go on; make room on the server's disk, then try again.")
