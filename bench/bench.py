@@ -261,6 +261,9 @@ def crew_rows() -> list[Row]:
                 rows.append(Row(what, ours[at] / bare_ms[at], "times", 3, 12 * n, ours[at] / bare_ms[at]))
         ratio = crews.beside_profiles(base, 260)
         rows.append(Row("plan and save in a crew with 260 unused profiles, beside none", ratio, "times", 1.1, 25, ratio))
+        for what, (alone, beside) in crews.beside_another_crew(base).items():
+            told = f"another crew's {what} while one asks for papers and sweeps without end, beside none ({beside * 1000:.0f} ms)"
+            rows.append(Row(told, beside / alone, "times", 6, 15, beside / alone))
     with crews.demo_folder() as (base, folder):
         for stage in ("site", "bank"):
             for slower in (1, 4):

@@ -31,13 +31,13 @@ SEEN = """new MutationObserver(() => {
 class Signed:
     """A signed-in connection that is kept open."""
 
-    def __init__(self, base: str) -> None:
+    def __init__(self, base: str, name: str = "demo") -> None:
         self.host = base.removeprefix("http://")
         self.line = http.client.HTTPConnection(self.host, timeout=60)
         self.cookies: dict[str, str] = {}
         self.token = ""
         self.token = self.ask("GET", "/api/session")["csrf"]
-        self.token = self.ask("POST", "/api/session", {"username": "demo", "password": "lithium-bank"})["csrf"]
+        self.token = self.ask("POST", "/api/session", {"username": name, "password": "lithium-bank"})["csrf"]
 
     def raw(self, method: str, path: str, body: object = None) -> tuple[int, bytes]:
         """Return status and body of an answer."""
@@ -203,6 +203,70 @@ def beside_profiles(base: str, count: int) -> float:
         me.ask("POST", "/api/library", {**profile, "id": f"unused-{n}", "name": f"Unused {n}"})
     median()
     return median() / before
+
+
+@contextlib.contextmanager
+def greedy(base: str, many: int) -> Iterator[None]:
+    """Let one crew ask for long papers without end, and have as much long work as it may."""
+    over, me = threading.Event(), Signed(base)
+    document = json.loads((SHIPPED.parent / "demo" / "skerry-field-station.json").read_text())
+    job = me.ask("GET", "/api/jobs?words=Heron")["items"][0]["id"]  # type: ignore[index]
+    pieces = [
+        me.ask("POST", "/api/work", {"kind": "sweep", "document": document, "weathers": 500, "days": 731})["id"] for _ in range(6)
+    ]
+
+    def ask() -> None:
+        one = Signed(base)
+        while not over.is_set():
+            one.raw("GET", f"/api/jobs/{job}/run.pdf")
+
+    threads = [threading.Thread(target=ask) for _ in range(many)]
+    for t in threads:
+        t.start()
+    time.sleep(2)
+    try:
+        yield
+    finally:
+        over.set()
+        for id in reversed(pieces):
+            me.ask("DELETE", f"/api/work/{id}")
+        for t in threads:
+            t.join()
+
+
+def beside_another_crew(base: str, times: int = 15, many: int = 6) -> dict[str, tuple[float, float]]:
+    """Return medians [s] of what a person does, alone and while another crew is greedy: the list, a new plan, a year."""
+    me = Signed(base, "other")
+    document = json.loads((SHIPPED.parent / "demo" / "skerry-field-station.json").read_text())
+
+    def year() -> None:
+        piece = me.ask("POST", "/api/work", {"kind": "year", "document": document})
+        while piece["state"] != "done":
+            time.sleep(0.02)
+            piece = me.ask("GET", f"/api/work/{piece['id']}")
+
+    acts: dict[str, Callable[[], object]] = {
+        "list": lambda: me.ask("GET", "/api/jobs?limit=20"),
+        "plan": lambda: me.raw("POST", "/api/plan", {**document, "name": f"Other {next(NUMBERS)}"}),
+        "year": year,
+    }
+
+    def medians() -> list[float]:
+        out = []
+        for act in acts.values():
+            taken = []
+            for _ in range(times):
+                start = time.perf_counter()
+                act()
+                taken.append(time.perf_counter() - start)
+            out.append(statistics.median(taken))
+        return out
+
+    medians()
+    alone = medians()
+    with greedy(base, many):
+        beside = medians()
+    return dict(zip(acts, zip(alone, beside, strict=True), strict=True))
 
 
 def start_s(times: int = 5) -> float:

@@ -17,3 +17,5 @@ def test_the_benchmarks_of_the_server_run():
         took, size_kb = crews.many_jobs(base, folder, 7)
         assert took > 0 and size_kb > 1
         assert crews.Signed(base).ask("GET", "/api/jobs?limit=1")["total"] == before + 7
+        told = crews.beside_another_crew(base, times=2, many=2)
+        assert set(told) == {"list", "plan", "year"} and all(t > 0 for pair in told.values() for t in pair)

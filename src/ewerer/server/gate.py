@@ -10,10 +10,14 @@ import asyncio
 import json
 import re
 import threading
+from collections import OrderedDict
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from .problems import GONE
+from django.http import parse_cookie
+
+from .problems import CREW_OF, GONE
+from .turns import TooMany, Turns
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -33,8 +37,10 @@ MOST_WAITING = 400
 """Most bodies that are read at one time."""
 
 
-MOST_COMPUTING, MOST_OF_ONE, MOST_IN_LINE = 16, 4, 100
-"""Requests that compute at one time, of all and of one session, and most of one session that wait for it."""
+MOST_COMPUTING, FOR_OTHERS, MOST_OF_ONE, MOST_IN_LINE = 12, 4, 4, 100
+"""Requests that compute at one time: of all, beyond them of crews that have none at work, of one session; and most of one session in line."""
+MOST_KNOWN = 10_000
+"""Sessions of which the gate remembers the crew."""
 COMPUTES = re.compile(
     r"/api/(plan$|order/|simulate$|series$|verify$|symptoms/|as-found/|library/(check|table|lacks|try)|jobs/files$|jobs/[^/]+/(plan|opening|cable|sheets/|run|record|handover))"
 )
@@ -47,8 +53,9 @@ class Gate:
     def __init__(self, app: App, whole_s: float = WHOLE_S, idle_s: float = IDLE_S) -> None:
         self.app, self.whole_s, self.idle_s = app, whole_s, idle_s
         self.waiting = self.at_the_door = 0
-        self.hashing, self.computing = asyncio.Semaphore(MOST_HASHING), asyncio.Semaphore(MOST_COMPUTING)
-        self.own: dict[bytes, tuple[asyncio.Semaphore, int]] = {}
+        self.hashing = asyncio.Semaphore(MOST_HASHING)
+        self.turns = Turns(MOST_COMPUTING, MOST_OF_ONE, FOR_OTHERS, MOST_IN_LINE)
+        self.crews: OrderedDict[bytes, int] = OrderedDict()
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
         """Answer 408, 413 or 503 for a body that is too slow, too big, or one too many; else pass it on."""
@@ -56,7 +63,7 @@ class Gate:
             await self.app(scope, receive, send)
             return
         if scope["method"] in ("GET", "HEAD", "OPTIONS") and not COMPUTES.match(scope["path"]):
-            await self.app(scope, receive, send)
+            await self._answer(scope, receive, send, _session_of(scope))
             return
         headers = dict(scope["headers"])
         most = MOST_BYTES if b"sessionid=" in headers.get(b"cookie", b"") else MOST_ANONYMOUS_BYTES
@@ -106,24 +113,25 @@ class Gate:
 
     async def _in_turn(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
         """Pass a request on; one that computes waits here for its turn, where waiting takes no worker: few at a time of one session."""
+        session = _session_of(scope)
         if not COMPUTES.match(scope["path"]):
-            await self.app(scope, receive, send)
+            await self._answer(scope, receive, send, session)
             return
-        whose = _session_of(scope)
-        own, waiting = self.own.get(whose, (asyncio.Semaphore(MOST_OF_ONE), 0))
-        if waiting >= MOST_IN_LINE:
-            await _refuse(send, 503, "Much is computed", "Much of yours waits already. Try again in a moment.")
-            return
-        self.own[whose] = own, waiting + 1
         try:
-            async with own, self.computing:
-                await self.app(scope, receive, send)
-        finally:
-            waiting = self.own[whose][1] - 1
-            if waiting:
-                self.own[whose] = own, waiting
-            else:
-                del self.own[whose]
+            async with self.turns.turn(session, self.crews.get(session, session)):
+                await self._answer(scope, receive, send, session)
+        except TooMany:
+            await _refuse(send, 503, "Much is computed", "Much of yours waits already. Try again in a moment.")
+
+    async def _answer(self, scope: MutableMapping[str, Any], receive: Receive, send: Send, session: bytes) -> None:
+        """Let the application answer, and remember which crew it says the session is of."""
+        await self.app(scope, receive, send)
+        crew = scope.get(CREW_OF)
+        if crew is not None:
+            self.crews[session] = crew
+            self.crews.move_to_end(session)
+            if len(self.crews) > MOST_KNOWN:
+                self.crews.popitem(last=False)
 
     async def _pass_on(self, scope: MutableMapping[str, Any], at_hand: Receive, send: Send) -> None:
         if scope["method"] != "POST" or not scope["path"].startswith(AT_THE_DOOR):
@@ -157,14 +165,10 @@ class Gate:
 
 
 def _session_of(scope: MutableMapping[str, Any]) -> bytes:
-    """Return the session that a request brings, or else its address."""
-    for name, value in scope["headers"]:
-        if name == b"cookie":
-            for part in value.split(b";"):
-                key, _, held = part.strip().partition(b"=")
-                if key == b"sessionid":
-                    return bytes(held[:64])
-    return str((scope.get("client") or ("",))[0]).encode()
+    """Return the session that a request brings, as the framework reads it, or else its address."""
+    told = b",".join(value for name, value in scope["headers"] if name == b"cookie").decode("latin-1")
+    session = parse_cookie(told).get("sessionid", "")[:64] or str((scope.get("client") or ("",))[0])
+    return session.encode()
 
 
 async def _refuse(send: Send, status: int, title: str, detail: str) -> None:

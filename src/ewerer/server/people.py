@@ -9,6 +9,7 @@ from django.http import HttpRequest
 
 from .crews.models import Crew, Member
 from .crews.roles import Role
+from .problems import CREW_OF
 from .questions import Question
 from .workers import ASKER
 
@@ -38,6 +39,8 @@ def person_of(request: HttpRequest) -> Person | None:
     if not hasattr(request, "_person"):
         found = request._person = _person(request)  # type: ignore[attr-defined]
         ASKER.set(None if found is None else found.crew.pk)
+        if found is not None and (scope := request.META.get("asgi.scope")) is not None:
+            scope[CREW_OF] = found.crew.pk
     held: Person | None = request._person  # type: ignore[attr-defined]
     return held
 

@@ -46,6 +46,8 @@ BUDGET_S = 5.0
 
 GONE = "ewerer.gone"
 """Where the gate keeps the event that is set when a client goes away."""
+CREW_OF = "ewerer.crew"
+"""Where the gate finds which crew a request was of."""
 COMPUTES = {
     "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
     "library/check", "library/table", "library/lacks", "library/try",

@@ -207,10 +207,8 @@ def test_a_save_that_takes_too_long_says_that_nothing_was_stored(mine, monkeypat
     assert told.status_code == 503 and "nothing was stored" in told.json()["detail"]
 
 
-def test_what_computes_waits_for_its_turn_at_the_gate_and_nothing_else_waits_for_it(monkeypatch):
+def test_what_computes_waits_for_its_turn_at_the_gate_and_nothing_else_waits_for_it():
     """A few at a time of one session and of all; the rest waits where it takes no worker; in the end all are answered."""
-    monkeypatch.setattr(gate, "MOST_COMPUTING", 6)
-    monkeypatch.setattr(gate, "MOST_IN_LINE", 20)
     inside, most, answered = {}, {}, []
 
     async def computes(scope, receive, send):
@@ -245,10 +243,11 @@ def test_what_computes_waits_for_its_turn_at_the_gate_and_nothing_else_waits_for
 
     async def all_at_once():
         at = gate.Gate(computes)
+        at.turns.most, at.turns.for_others, at.turns.in_line = 4, 2, 20
         many = [ask(at, "/api/plan", "greedy") for _ in range(30)] + [ask(at, "/api/jobs/7/opening", "greedy", "GET")]
         others = [ask(at, p, f"other{n}") for n, p in enumerate(["/api/plan", "/api/order/u1", "/api/simulate"])]
         await asyncio.gather(*many, *others, ask(at, "/api/session", "greedy", "GET"))
-        assert at.own == {}
+        assert not at.turns.lines and not at.turns.sessions and not at.turns.askers
 
     def run():
         asyncio.run(all_at_once())

@@ -78,6 +78,11 @@ def bound(session):
     return max(1.0, 10 * slowest(session, rounds=1))
 
 
+def cookie_of(session):
+    held = (c for h in session.opener.handlers if hasattr(h, "cookiejar") for c in h.cookiejar)
+    return "; ".join(f"{c.name}={c.value}" for c in held)
+
+
 def states(session, pieces):
     return {session.call("GET", f"/work/{id}")["state"] for id in pieces}
 
@@ -149,8 +154,7 @@ def test_a_flood_of_plans_and_papers_of_jobs_that_take_long(base):
     large["bank"]["modules"] = [{**modules[n % len(modules)], "id": f"M{n}"} for n in range(64)]
     job = demo.call("POST", "/jobs", large)["id"]
     unit = large["units"][0]["id"]
-    cookie = "; ".join(f"{c.name}={c.value}" for h in demo.opener.handlers if hasattr(h, "cookiejar") for c in h.cookiejar)
-    headers = {"X-CSRFToken": demo.csrf, "Cookie": cookie}
+    headers = {"X-CSRFToken": demo.csrf, "Cookie": cookie_of(demo)}
     numbers = itertools.count()
 
     def ask(n):
@@ -197,16 +201,18 @@ def test_long_work_without_end_of_one_crew_keeps_no_other_crew_from_its_own(base
         assert slowest(other, most) < most
 
 
-@pytest.mark.parametrize("paths", [("run.pdf", "handover.pdf"), ("run", "record", "sheets/U1?format=xlsx")], ids=["papers", "runs"])
+@pytest.mark.parametrize("paths", [("run.pdf", "handover.pdf"), ("run", "record", "sheets/H1?format=xlsx")], ids=["papers", "runs"])
 def test_a_flood_of_papers_and_records_of_the_largest_site(base, paths):
-    """Forty threads of one crew ask for what takes seconds for hundreds of steps and events; another crew goes on, and its own run is made."""
-    other, demo = Session(base, "other"), Session(base)
+    """Forty threads with eight sessions of one crew ask for what takes seconds; another crew goes on, and its own run is made."""
+    other, demos = Session(base, "other"), [Session(base) for _ in range(8)]
+    demo = demos[0]
     job = demo.call("GET", "/jobs?words=Heron")["items"][0]["id"]
     mine = other.call("POST", "/jobs", changed(SKERRY))["id"]
-    cookie = "; ".join(f"{c.name}={c.value}" for h in demo.opener.handlers if hasattr(h, "cookiejar") for c in h.cookiejar)
+    assert all(one.call("GET", "/session") for one in demos)
+    cookies = [cookie_of(one) for one in demos]
 
     def ask(n):
-        told = urllib.request.Request(f"{base}/api/jobs/{job}/{paths[n % len(paths)]}", headers={"Cookie": cookie})
+        told = urllib.request.Request(f"{base}/api/jobs/{job}/{paths[n % len(paths)]}", headers={"Cookie": cookies[n % 8]})
         try:
             with urllib.request.urlopen(told, timeout=8) as answer:  # who is tired of waiting leaves, and comes again
                 answer.read()
@@ -225,4 +231,4 @@ def test_a_flood_of_papers_and_records_of_the_largest_site(base, paths):
         runs = sorted(map(run, range(5)))
     assert took < most, (took, most, answers)
     assert runs[2] < max(1.0, 12 * alone), (runs, alone, answers)
-    assert set(answers) <= {200, 422, 503}, answers
+    assert set(answers) <= {200, 503}, answers
