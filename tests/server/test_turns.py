@@ -1,4 +1,4 @@
-"""Whose request may compute: held against the rule restated, and against a crew that brings as many sessions as it likes."""
+"""Whose request may go on: held against the rule restated, and against a crew that brings as many sessions as it likes."""
 
 import asyncio
 import random
@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
-from ewerer.server import gate
+from ewerer.server import gate, run
 from ewerer.server.problems import CREW_OF
 from ewerer.server.turns import TooMany, Turns
 
@@ -93,6 +93,26 @@ def test_of_those_who_wait_whoever_has_least_at_work_goes_first_and_within_a_cre
     assert carried_out(play()) == ["a0", "a1", "a2", "b", "c", "a3", "a4", "a5"]
 
 
+def test_within_a_crew_the_session_that_has_least_at_work_goes_first():
+    async def play():
+        turns, order, go = Turns(2, 2, 0, 100), [], {name: asyncio.Event() for name in ("a0", "a1", "a2", "b")}
+
+        async def ask(session, name):
+            async with turns.turn(session, 1):
+                order.append(name)
+                await go[name].wait()
+
+        tasks = [asyncio.create_task(ask(name[:1].encode(), name)) for name in go]
+        await asyncio.sleep(0.01)
+        assert order == ["a0", "a1"]
+        for event in go.values():
+            event.set()
+        await asyncio.gather(*tasks)
+        return order
+
+    assert carried_out(play()) == ["a0", "a1", "b", "a2"]
+
+
 def test_so_many_of_a_session_and_no_more():
     async def play():
         turns, go = Turns(2, 1, 0, 3), asyncio.Event()
@@ -158,6 +178,35 @@ def test_a_crew_with_many_sessions_leaves_places_to_another_crew():
         return len(inside)
 
     assert carried_out(play()) == 161
+
+
+def test_what_does_not_compute_takes_turns_too_and_whether_it_lives_is_said_at_once():
+    async def play():
+        inside, refused, go = [], [], asyncio.Event()
+
+        async def app(scope, receive, send):
+            inside.append((gate._session_of(scope), scope["path"]))
+            await go.wait()
+
+        async def send(message):
+            refused.append(message.get("status"))
+
+        at = gate.Gate(app)
+        asked = [(b"greedy", "/api/jobs")] * (gate.MOST_ANSWERED_IN_LINE + 3) + [(b"other", "/"), (b"greedy", "/health/ready")]
+        running = [asyncio.ensure_future(at(request_of([b"sessionid=" + whose], path), None, send)) for whose, path in asked]
+        await asyncio.sleep(0.2)
+        assert inside == [(b"greedy", "/api/jobs")] * gate.MOST_ANSWERED_OF_ONE + [(b"other", "/"), (b"greedy", "/health/ready")]
+        assert refused.count(503) == 3
+        go.set()
+        await asyncio.gather(*running)
+        return len(inside)
+
+    assert carried_out(play()) == gate.MOST_ANSWERED_IN_LINE + 2
+
+
+def test_there_is_a_thread_for_each_request_that_the_gate_lets_in():
+    computing, others = gate.MOST_COMPUTING + gate.FOR_OTHERS, gate.MOST_ANSWERED + gate.ANSWERED_FOR_OTHERS
+    assert computing + others + gate.MOST_HASHING < run.THREADS  # and one that asks whether it lives
 
 
 @pytest.mark.parametrize(

@@ -39,6 +39,8 @@ MOST_WAITING = 400
 
 MOST_COMPUTING, FOR_OTHERS, MOST_OF_ONE, MOST_IN_LINE = 12, 4, 4, 100
 """Requests that compute at one time: of all, beyond them of crews that have none at work, of one session; and most of one session in line."""
+MOST_ANSWERED, ANSWERED_FOR_OTHERS, MOST_ANSWERED_OF_ONE, MOST_ANSWERED_IN_LINE = 20, 4, 8, 400
+"""The same for all other requests: a browser has six lines at most."""
 MOST_KNOWN = 10_000
 """Sessions of which the gate remembers the crew."""
 COMPUTES = re.compile(
@@ -55,6 +57,7 @@ class Gate:
         self.waiting = self.at_the_door = 0
         self.hashing = asyncio.Semaphore(MOST_HASHING)
         self.turns = Turns(MOST_COMPUTING, MOST_OF_ONE, FOR_OTHERS, MOST_IN_LINE)
+        self.others = Turns(MOST_ANSWERED, MOST_ANSWERED_OF_ONE, ANSWERED_FOR_OTHERS, MOST_ANSWERED_IN_LINE)
         self.crews: OrderedDict[bytes, int] = OrderedDict()
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
@@ -63,7 +66,7 @@ class Gate:
             await self.app(scope, receive, send)
             return
         if scope["method"] in ("GET", "HEAD", "OPTIONS") and not COMPUTES.match(scope["path"]):
-            await self._answer(scope, receive, send, _session_of(scope))
+            await self._in_turn(scope, receive, send)
             return
         headers = dict(scope["headers"])
         most = MOST_BYTES if b"sessionid=" in headers.get(b"cookie", b"") else MOST_ANONYMOUS_BYTES
@@ -112,16 +115,17 @@ class Gate:
             watched.cancel()
 
     async def _in_turn(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
-        """Pass a request on; one that computes waits here for its turn, where waiting takes no worker: few at a time of one session."""
-        session = _session_of(scope)
-        if not COMPUTES.match(scope["path"]):
-            await self._answer(scope, receive, send, session)
+        """Pass a request on when it is its turn; it waits here, where waiting takes no worker."""
+        if scope["path"].startswith("/health"):
+            await self.app(scope, receive, send)
             return
+        session = _session_of(scope)
+        turns = self.turns if COMPUTES.match(scope["path"]) else self.others
         try:
-            async with self.turns.turn(session, self.crews.get(session, session)):
+            async with turns.turn(session, self.crews.get(session, session)):
                 await self._answer(scope, receive, send, session)
         except TooMany:
-            await _refuse(send, 503, "Much is computed", "Much of yours waits already. Try again in a moment.")
+            await _refuse(send, 503, "Too busy", "Much of yours waits already. Try again in a moment.")
 
     async def _answer(self, scope: MutableMapping[str, Any], receive: Receive, send: Send, session: bytes) -> None:
         """Let the application answer, and remember which crew it says the session is of."""

@@ -115,8 +115,8 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     return 0
 
 
-THREADS = 24
-"""Requests that are answered at one time: more than may wait for a process that computes, so that the others never wait for those."""
+THREADS = 44
+"""Requests that are answered at one time: all that the gate lets in, so that none waits behind others in line once it is in."""
 ENDS_S = 5
 """How long a stop waits for what is being answered: longer than any save takes."""
 WORKERS_S, WARM_S = 2.0, 10.0

@@ -1,4 +1,4 @@
-"""Whose request may compute now: few at a time of a session and of all, crews by turns, and some places that only others find free.
+"""Whose request may go on now: few at a time of a session and of all, crews by turns, and some places that only others find free.
 
 All of it happens in one event loop; waiting takes no thread.
 """
@@ -29,7 +29,7 @@ class _Ticket:
 
 
 class Turns:
-    """Places for requests that compute: ``most`` for all, ``of_one`` of them for a session, ``for_others`` more for who has none at work."""
+    """Places for requests: ``most`` for all, ``of_one`` of them for a session, ``for_others`` more for who has none at work."""
 
     def __init__(self, most: int, of_one: int, for_others: int, in_line: int) -> None:
         self.most, self.of_one, self.for_others, self.in_line = most, of_one, for_others, in_line
@@ -66,14 +66,14 @@ class Turns:
                 ticket.turn.set_result(None)
 
     def _next(self) -> _Ticket | None:
-        """Return who is next: of those who may, the first of whoever has least at work."""
+        """Return who is next: of those who may, the first of the crew, and of its sessions, that has least at work."""
         room = self.most - self.askers.total()
         may = [
             t
             for t in self._line
             if self.sessions[t.session] < self.of_one and (room > 0 or (not self.askers[t.asker] and room > -self.for_others))
         ]
-        return min(may, key=lambda t: self.askers[t.asker], default=None)
+        return min(may, key=lambda t: (self.askers[t.asker], self.sessions[t.session]), default=None)
 
 
 def _less(held: Counter[K], key: K) -> None:

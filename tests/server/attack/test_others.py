@@ -4,6 +4,8 @@ import contextlib
 import itertools
 import json
 import os
+import subprocess
+import sys
 import threading
 import time
 import urllib.error
@@ -232,3 +234,34 @@ def test_a_flood_of_papers_and_records_of_the_largest_site(base, paths):
     assert took < most, (took, most, answers)
     assert runs[2] < max(1.0, 12 * alone), (runs, alone, answers)
     assert set(answers) <= {200, 503}, answers
+
+
+GREEDY = """
+import http.client, sys, threading
+host, cookie = sys.argv[1:]
+def go():
+    while True:
+        line = http.client.HTTPConnection(host, timeout=60)
+        try:
+            for _ in range(50):
+                line.request("GET", "/api/jobs?limit=40", headers={"Cookie": cookie})
+                line.getresponse().read()
+        except OSError:
+            pass
+for _ in range(200):
+    threading.Thread(target=go).start()
+"""
+
+
+def test_a_flood_of_what_is_quick(base):
+    """Two hundred lines of one session ask for the list again and again, from a process of their own."""
+    other, demo = Session(base, "other"), Session(base)
+    most = bound(other)
+    flooding = subprocess.Popen([sys.executable, "-c", GREEDY, base.removeprefix("http://"), cookie_of(demo)])
+    try:
+        time.sleep(3)
+        assert slowest(other, most) < most
+        assert flooding.poll() is None
+    finally:
+        flooding.kill()
+        flooding.wait()
