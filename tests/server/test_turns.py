@@ -153,7 +153,7 @@ def test_a_crew_with_many_sessions_leaves_places_to_another_crew():
             if scope["told"] is not None:
                 scope[CREW_OF] = scope["told"]
                 return
-            inside.append(gate._session_of(scope))
+            inside.append(at._session_of(scope))
             await go.wait()
 
         async def receive():
@@ -185,7 +185,7 @@ def test_what_does_not_compute_takes_turns_too_and_whether_it_lives_is_said_at_o
         inside, refused, go = [], [], asyncio.Event()
 
         async def app(scope, receive, send):
-            inside.append((gate._session_of(scope), scope["path"]))
+            inside.append((at._session_of(scope), scope["path"]))
             await go.wait()
 
         async def send(message):
@@ -224,7 +224,7 @@ def test_there_is_a_thread_for_each_request_that_the_gate_lets_in():
 def test_the_session_is_the_one_that_the_application_reads(rf, cookies, session):
     """Held to the framework: a made-up one before or beside it would be a session of its own with each request."""
     scope = request_of(cookies) | {"client": ("10.0.0.9", 5)}
-    assert gate._session_of(scope) == session
+    assert gate.Gate(None)._session_of(scope) == session
     joined = b",".join(cookies).decode()
     assert rf.get("/", headers={"cookie": joined}).COOKIES.get("sessionid", "") == (
         session.decode() if session != b"10.0.0.9" else ""

@@ -10,14 +10,15 @@ import asyncio
 import json
 import re
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
 from django.http import parse_cookie
 
 from .problems import CREW_OF, GONE
-from .turns import TooMany, Turns
+from .proxies import asking, trusted
+from .turns import TooMany, Turns, less
 
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -33,8 +34,11 @@ WHOLE_S, IDLE_S = 60.0, 10.0
 AT_THE_DOOR = "/api/session"
 MOST_HASHING, MOST_AT_THE_DOOR = 2, 60
 """Passwords that are tried at one time, and most that wait for it: hashing is slow on purpose, and must not take every worker."""
-MOST_WAITING = 400
-"""Most bodies that are read at one time."""
+MOST_OF_CREW, MOST_OF_ADDRESS, MOST_OF_STRANGERS = (200, 200_000_000), (50, 50_000_000), (400, 200_000_000)
+"""Bodies that are read at one time, and bytes of bodies that are not answered yet: of a crew that is known, else of an address and of all those."""
+STRANGERS = ""
+Key = int | str
+"""What is counted: a crew, an address, or all strangers."""
 
 
 MOST_COMPUTING, FOR_OTHERS, MOST_OF_ONE, MOST_IN_LINE = 12, 4, 4, 100
@@ -54,7 +58,8 @@ class Gate:
 
     def __init__(self, app: App, whole_s: float = WHOLE_S, idle_s: float = IDLE_S) -> None:
         self.app, self.whole_s, self.idle_s = app, whole_s, idle_s
-        self.waiting = self.at_the_door = 0
+        self.at_the_door = 0
+        self.read, self.held, self.proxies = Counter[Key](), Counter[Key](), trusted()
         self.hashing = asyncio.Semaphore(MOST_HASHING)
         self.turns = Turns(MOST_COMPUTING, MOST_OF_ONE, FOR_OTHERS, MOST_IN_LINE)
         self.others = Turns(MOST_ANSWERED, MOST_ANSWERED_OF_ONE, ANSWERED_FOR_OTHERS, MOST_ANSWERED_IN_LINE)
@@ -74,19 +79,43 @@ class Gate:
         if told.isdigit() and int(told) > most:
             await _refuse(send, 413, "Too big", f"At most {most} bytes are taken here.")
             return
-        if self.waiting >= MOST_WAITING:
+        crew, mine = self.crews.get(self._session_of(scope)), 0
+        keys: tuple[Key, ...] = (self._address_of(scope), STRANGERS) if crew is None else (crew,)
+        if any(self.read[key] >= _most(key)[0] for key in keys):
             await _refuse(send, 503, "Too busy", "Too many uploads at one time; try again in a moment.")
             return
-        self.waiting += 1
+
+        def take(size: int) -> bool:
+            nonlocal mine
+            mine += size
+            for key in keys:
+                self.held[key] += size
+            return all(self.held[key] <= _most(key)[1] for key in keys)
+
+        self.read.update(keys)
         try:
-            body = await asyncio.wait_for(self._body(receive, most), self.whole_s)
-        except TimeoutError:
-            await _refuse(send, 408, "Too slow", f"A request must arrive within {self.whole_s:g} s; nothing was stored.")
-            return
+            try:
+                body = await asyncio.wait_for(self._body(receive, most, take), self.whole_s)
+            except TimeoutError:
+                await _refuse(send, 408, "Too slow", f"A request must arrive within {self.whole_s:g} s; nothing was stored.")
+                return
+            finally:
+                for key in keys:
+                    less(self.read, key)
+            await self._read(body, most, scope, receive, send)
         finally:
-            self.waiting -= 1
+            for key in keys:
+                less(self.held, key, mine)
+
+    async def _read(
+        self, body: bytes | str | None, most: int, scope: MutableMapping[str, Any], receive: Receive, send: Send
+    ) -> None:
+        """Pass a request on whose body was read."""
         if body is None:
             await _refuse(send, 413, "Too big", f"At most {most} bytes are taken here.")
+            return
+        if body == "full":
+            await _refuse(send, 503, "Too busy", "Too much is uploaded at one time; try again in a moment.")
             return
         if isinstance(body, str):
             return  # the client is gone
@@ -119,7 +148,7 @@ class Gate:
         if scope["path"].startswith("/health"):
             await self.app(scope, receive, send)
             return
-        session = _session_of(scope)
+        session = self._session_of(scope)
         turns = self.turns if COMPUTES.match(scope["path"]) else self.others
         try:
             async with turns.turn(session, self.crews.get(session, session)):
@@ -151,8 +180,15 @@ class Gate:
         finally:
             self.at_the_door -= 1
 
-    async def _body(self, receive: Receive, most: int) -> bytes | str | None:
-        """Return the body, None where it is too big, or a word where the client went away."""
+    def _session_of(self, scope: MutableMapping[str, Any]) -> bytes:
+        """Return the session that a request brings, as the framework reads it, or else its address."""
+        return (parse_cookie(_told(scope, b"cookie")).get("sessionid", "")[:64] or self._address_of(scope)).encode()
+
+    def _address_of(self, scope: MutableMapping[str, Any]) -> str:
+        return asking((scope.get("client") or ("nowhere",))[0], _told(scope, b"x-forwarded-for"), self.proxies)
+
+    async def _body(self, receive: Receive, most: int, take: Callable[[int], bool]) -> bytes | str | None:
+        """Return the body, None where it is too big, ``gone`` where the client went away, ``full`` where there is no room for it."""
         parts: list[bytes] = []
         size = 0
         while True:
@@ -163,16 +199,20 @@ class Gate:
             size += len(part)
             if size > most:
                 return None
+            if not take(len(part)):
+                return "full"
             parts.append(part)
             if not message.get("more_body"):
                 return b"".join(parts)
 
 
-def _session_of(scope: MutableMapping[str, Any]) -> bytes:
-    """Return the session that a request brings, as the framework reads it, or else its address."""
-    told = b",".join(value for name, value in scope["headers"] if name == b"cookie").decode("latin-1")
-    session = parse_cookie(told).get("sessionid", "")[:64] or str((scope.get("client") or ("",))[0])
-    return session.encode()
+def _told(scope: MutableMapping[str, Any], wanted: bytes) -> str:
+    """Return a header, joined as the framework finds it where it was sent more than once."""
+    return b",".join(value for name, value in scope["headers"] if name == wanted).decode("latin-1")
+
+
+def _most(key: Key) -> tuple[int, int]:
+    return MOST_OF_CREW if isinstance(key, int) else MOST_OF_STRANGERS if key == STRANGERS else MOST_OF_ADDRESS
 
 
 async def _refuse(send: Send, status: int, title: str, detail: str) -> None:

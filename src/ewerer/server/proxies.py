@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from django.http import HttpRequest, HttpResponse
 
@@ -30,6 +30,26 @@ def address_of(request: HttpRequest) -> str:
     return str(request.META.get("REMOTE_ADDR", ""))[:45]
 
 
+def _trusts(proxies: Sequence[Network], text: str) -> bool:
+    address = _address(text)
+    return address is not None and any(address in network for network in proxies)
+
+
+def asking(here: str, forwarded: str, proxies: Sequence[Network]) -> str:
+    """Return the address that asks: where a connection comes from, or, where that is a trusted proxy, the one that it names."""
+    if not _trusts(proxies, here):
+        return here
+    # From the nearest outwards: the first that is no proxy of ours is who asks. What that one claims is not read.
+    for text in reversed(forwarded.split(",")):
+        address = _address(text)
+        if address is None:
+            break
+        here = str(address)
+        if not _trusts(proxies, here):
+            break
+    return here
+
+
 class FromProxy:
     """Middleware: take the address from a trusted proxy's word, and take no such word from anybody else."""
 
@@ -40,20 +60,10 @@ class FromProxy:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Return the response to a request whose address is that of the one who asks."""
         meta = request.META
-        here = _address(meta.get("REMOTE_ADDR", ""))
-        if not self._trusts(here):
+        here = meta.get("REMOTE_ADDR", "")
+        if _trusts(self.proxies, here):
+            meta["REMOTE_ADDR"] = asking(here, meta.get("HTTP_X_FORWARDED_FOR", ""), self.proxies)
+        else:
             for name in FORWARDED:
                 meta.pop(name, None)
-            return self.get_response(request)
-        # From the nearest outwards: the first that is no proxy of ours is who asks. What that one claims is not read.
-        for text in reversed(meta.get("HTTP_X_FORWARDED_FOR", "").split(",")):
-            address = _address(text)
-            if address is None:
-                break
-            meta["REMOTE_ADDR"] = str(address)
-            if not self._trusts(address):
-                break
         return self.get_response(request)
-
-    def _trusts(self, address: ipaddress.IPv4Address | ipaddress.IPv6Address | None) -> bool:
-        return address is not None and any(address in network for network in self.proxies)

@@ -52,9 +52,9 @@ class Turns:
             if ticket in self._line:
                 self._line.remove(ticket)
             else:
-                _less(self.sessions, session)
-                _less(self.askers, asker)
-            _less(self.lines, session)
+                less(self.sessions, session)
+                less(self.askers, asker)
+            less(self.lines, session)
             self._go_on()
 
     def _go_on(self) -> None:
@@ -76,7 +76,8 @@ class Turns:
         return min(may, key=lambda t: (self.askers[t.asker], self.sessions[t.session]), default=None)
 
 
-def _less(held: Counter[K], key: K) -> None:
-    held[key] -= 1
+def less(held: Counter[K], key: K, much: int = 1) -> None:
+    """Count down, and forget what is at nothing."""
+    held[key] -= much
     if not held[key]:
         del held[key]

@@ -9,6 +9,7 @@ import socket
 import tempfile
 import threading
 import time
+import urllib.error
 import urllib.request
 from concurrent.futures import ThreadPoolExecutor
 
@@ -21,6 +22,7 @@ from ewerer.server import planned as kept
 from ewerer.server.api import openapi_json
 from ewerer.server.gate import Gate
 from ewerer.server.problems import GONE
+from ewerer.server.proxies import FromProxy
 from ewerer.server.record import actions as record_actions
 from tests.jobs import SKERRY, changed
 from tests.server.running import Session
@@ -41,10 +43,10 @@ def asked(base, path="/api/session"):
     return time.perf_counter() - began
 
 
-def stalled(base, headers="", length=900_000):
-    """A connection that announces a body and sends a byte of it."""
+def stalled(base, headers="", length=900_000, at="127.0.0.1"):
+    """A connection from an address of this machine that announces a body and sends a byte of it."""
     host, port = base.removeprefix("http://").split(":")
-    out = socket.create_connection((host, int(port)), timeout=30)
+    out = socket.create_connection((host, int(port)), timeout=30, source_address=(at, 0))
     out.sendall(
         f"POST /api/session HTTP/1.1\r\nHost: {host}\r\nContent-Type: application/json\r\n{headers}Content-Length: {length}\r\n\r\n{{".encode()
     )
@@ -80,6 +82,93 @@ def test_stalled_uploads_of_somebody_signed_in_hold_up_nobody(base):
         return time.perf_counter() - began
 
     assert slowest_while_stalled(base, listed, "Cookie: sessionid=whatever\r\n") < SOON_S
+
+
+def test_hundreds_of_stalled_uploads_with_made_up_sessions_keep_nobody_from_saving_or_signing_in(base):
+    """From one address; what is beyond its measure is refused, and a person at another address signs in."""
+    mine = Session(base)
+    job = mine.call("POST", "/jobs", changed(SKERRY))
+    held = [stalled(base, f"Cookie: sessionid=made-up-{n}\r\n", at="127.0.0.2") for n in range(450)]
+    try:
+        for n in range(3):
+            document = changed(SKERRY, bank__fuse_a=260 + n)
+            job = mine.call("PUT", f"/jobs/{job['id']}", {"base_revision": job["revision"], "document": document}) | {
+                "id": job["id"]
+            }
+        assert job["revision"] == 4
+        assert Session(base, "other").csrf
+        answered = [one.recv(20) for one in held[-300:]]
+        assert all(a.startswith(b"HTTP/1.1 503") for a in answered)
+    finally:
+        for one in held:
+            one.close()
+
+
+@pytest.mark.parametrize(("client", "forwarded", "address"), [
+    ("127.0.0.1", "", "127.0.0.1"),
+    ("127.0.0.1", "10.1.1.1", "10.1.1.1"),
+    ("127.0.0.1", "6.6.6.6, 10.1.1.1", "10.1.1.1"),
+    ("127.0.0.1", "10.1.1.1, 127.0.0.1", "10.1.1.1"),
+    ("8.8.8.8", "10.1.1.1", "8.8.8.8"),
+    ("127.0.0.1", "junk", "127.0.0.1"),
+])  # fmt: skip
+def test_the_gate_reads_an_address_as_the_application_does(rf, client, forwarded, address):
+    headers = [(b"x-forwarded-for", forwarded.encode())] if forwarded else []
+    assert Gate(None)._address_of({"client": (client, 1), "headers": headers}) == address
+    seen = {}
+    request = rf.get("/", REMOTE_ADDR=client, **({"HTTP_X_FORWARDED_FOR": forwarded} if forwarded else {}))
+    FromProxy(lambda r: seen.update(r.META))(request)
+    assert seen["REMOTE_ADDR"] == address
+
+
+def test_bytes_of_bodies_that_are_not_answered_are_bounded_by_crew():
+    """Each crew has its own measure; what was answered, refused or left counts no more."""
+    most, part = 1_000_000, b"x" * 250_000
+
+    async def play():
+        told, go = {}, asyncio.Event()
+
+        async def app(scope, receive, send):
+            assert len((await receive())["body"]) == 250_000
+            await go.wait()
+            await send({"status": 200})
+
+        def ask(at, name, session, parts=1, leaves=False):
+            messages = [{"type": "http.request", "body": part, "more_body": n < parts - 1} for n in range(parts)]
+
+            async def receive():
+                if messages:
+                    return messages.pop(0)
+                if not leaves:
+                    await go.wait()
+                return {"type": "http.disconnect"}
+
+            async def send(message):
+                if "status" in message:
+                    told[name] = message["status"]
+
+            cookie = (b"cookie", b"sessionid=" + session)
+            return asyncio.ensure_future(
+                at({"type": "http", "method": "PUT", "path": "/api/x", "headers": [cookie]}, receive, send)
+            )
+
+        at = Gate(app)
+        at.crews |= {b"a1": 1, b"a2": 1, b"b": 2}
+        asked = [ask(at, f"a{n}", b"a%d" % (1 + n % 2)) for n in range(4)]
+        await asyncio.sleep(0.05)
+        asked += [ask(at, "a more", b"a1"), ask(at, "b", b"b"), ask(at, "nobody", b"made-up")]
+        await asyncio.sleep(0.05)
+        assert told == {"a more": 503} and at.held == {1: 1_000_000, 2: 250_000, "nowhere": 250_000, gate.STRANGERS: 250_000}
+        go.set()
+        await asyncio.gather(*asked)
+        assert told == {"a more": 503, "b": 200, "nobody": 200} | {f"a{n}": 200 for n in range(4)}
+        assert not at.held and not at.read
+        await ask(at, "again", b"a1")
+        assert told["again"] == 200 and not at.held and not at.read
+
+    with pytest.MonkeyPatch.context() as patch, ThreadPoolExecutor(1) as apart:
+        patch.setattr(gate, "MOST_OF_CREW", (200, most))
+        apart.submit(asyncio.run, play()).result(30)
 
 
 def test_a_body_that_is_too_big_is_refused_before_it_is_read(base):
@@ -212,7 +301,7 @@ def test_what_computes_waits_for_its_turn_at_the_gate_and_nothing_else_waits_for
     inside, most, answered = {}, {}, []
 
     async def computes(scope, receive, send):
-        whose = gate._session_of(scope)
+        whose = gate.Gate(computes)._session_of(scope)
         if scope["path"] != "/api/session":
             await receive()
             for key in (whose, "all"):
