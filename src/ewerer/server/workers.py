@@ -137,8 +137,7 @@ class _Worker:
                     raise Spent
             return cast(tuple[str, Any], self.line.recv())
         except (EOFError, OSError):
-            self.process.join(2.0)
-            raise _Ended(self.process.exitcode) from None
+            raise self.how_it_ended() from None
 
     def ask_at_length(self, task: Callable[..., Any], args: tuple[Any, ...], told: Callable[[str, float], None]) -> tuple[str, Any]:
         """Return what became of a task that tells how far it is, without an end of time; raises :class:`_Ended`, and what ``told`` raises.
@@ -156,8 +155,12 @@ class _Worker:
                     word, share = answer[1]
                 told(word, share)
         except (EOFError, OSError):
-            self.process.join(2.0)
-            raise _Ended(self.process.exitcode) from None
+            raise self.how_it_ended() from None
+
+    def how_it_ended(self) -> _Ended:
+        """Return the process's end, to be raised."""
+        self.process.join(2.0)
+        return _Ended(self.process.exitcode)
 
     def let_go(self) -> bool:
         """Tell the process that nobody waits; return whether it can be asked again."""
@@ -206,15 +209,7 @@ class Workers:
 
         Raises :class:`Busy`, :class:`Over`, Spent, Left, DocumentError as the task did, :class:`Failed` for a defect.
         """
-        try:
-            word, made = self._once(task, *args, **kwargs)
-        except _Ended as ended:
-            log.error("a process that computed %s ended: %s", task.__name__, ended)
-            try:
-                word, made = self._once(task, *args, **kwargs)
-            except _Ended as again:
-                raise Failed(str(again)) from None
-        return cast(R, _said(word, made))
+        return cast(R, _said(*_twice(task.__name__, lambda: self._once(task, *args, **kwargs))))
 
     def at_length(self, task: Callable[..., R], *args: Any, told: Callable[[str, float], None]) -> R:
         """Carry out a task that takes long in a process of its own, which takes what the others leave; once more where that ended of itself.
@@ -222,14 +217,7 @@ class Workers:
         The task is given a ``told`` to say a word and a share (0..1) to; here it is heard, and may raise: that ends the process.
         Raises as :meth:`run`, and :class:`Over` where the processes are ended.
         """
-        try:
-            return self._alone(task, args, told)
-        except _Ended as ended:
-            log.error("a process that computed %s ended: %s", task.__name__, ended)
-        try:
-            return self._alone(task, args, told)
-        except _Ended as again:
-            raise Failed(str(again)) from None
+        return _twice(task.__name__, lambda: self._alone(task, args, told))
 
     def _alone(self, task: Callable[..., R], args: tuple[Any, ...], told: Callable[[str, float], None]) -> R:
         try:
@@ -342,6 +330,18 @@ class Workers:
             self._free.clear()
             self._all.clear()
             self._turn.notify_all()
+
+
+def _twice(name: str, act: Callable[[], R]) -> R:
+    """Return what is made in a process, once more where that ended of itself; raises :class:`Failed` where the second did too."""
+    try:
+        return act()
+    except _Ended as ended:
+        log.error("a process that computed %s ended: %s", name, ended)
+    try:
+        return act()
+    except _Ended as again:
+        raise Failed(str(again)) from None
 
 
 def _said(word: str, made: Any) -> Any:
