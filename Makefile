@@ -78,7 +78,7 @@ format: $(S)/python-test $(S)/node
 	@cd web && npx prettier --log-level warn --write src tests
 
 docs: $(S)/python $(S)/node
-	@EWERER_DATA=var/docs $(PY) -m ewerer.server write_docs docs --settings ewerer.server.settings.demo
+	@EWERER_DATA=var/docs PYTHONPATH=src $(PY) tools/write_docs.py docs
 	@PYTHONPATH=src $(PY) tools/layers.py
 	@PYTHONPATH=src $(PY) tools/help.py
 	@cd web && npm run -s types >/dev/null

@@ -1,13 +1,27 @@
-"""Shared fixtures and Hypothesis profiles."""
+"""Hypothesis profiles, what is left out of a quick run, and one prepared data folder for all servers of a run."""
 
 import os
+import shutil
+import tempfile
+from pathlib import Path
 
 from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("PYBAMM_DISABLE_TELEMETRY", "true")
 QUIET = [HealthCheck.too_slow, HealthCheck.function_scoped_fixture]
-# The same examples on every run, a few of them with EWERER_QUICK=1; EWERER_EXPLORE=1 looks for new ones, many more of them.
-settings.register_profile("steady", deadline=None, max_examples=60, derandomize=True, suppress_health_check=QUIET)
+# The same few examples on every run; EWERER_EXPLORE=1, as make test-long says it, looks for new ones, many more of them.
+settings.register_profile("quick", deadline=None, max_examples=20, derandomize=True, suppress_health_check=QUIET)
 settings.register_profile("explore", deadline=None, max_examples=400, suppress_health_check=QUIET)
-settings.register_profile("quick", deadline=None, max_examples=10, derandomize=True, suppress_health_check=QUIET)
-settings.load_profile(next((p for p in ("explore", "quick") if os.environ.get(f"EWERER_{p.upper()}")), "steady"))
+settings.load_profile("explore" if os.environ.get("EWERER_EXPLORE") else "quick")
+
+
+def pytest_configure(config):
+    """Give all servers of this run one data folder to copy; workers find it in the environment."""
+    if not hasattr(config, "workerinput"):
+        os.environ["EWERER_PREPARED"] = str(Path(tempfile.gettempdir()) / f"ewerer-demo-{os.getpid()}")
+
+
+def pytest_unconfigure(config):
+    """Tidy the prepared folder up when all workers are done."""
+    if not hasattr(config, "workerinput"):
+        shutil.rmtree(os.environ["EWERER_PREPARED"], ignore_errors=True)

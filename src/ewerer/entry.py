@@ -19,14 +19,13 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     args = cli.parser().parse_args(argv)
     if args.command in ("demo", "serve"):
-        from .server.run import serve
+        from .server.ops.serve import serve
 
         return serve(args.command, port=args.port, host=getattr(args, "host", "127.0.0.1"), data=args.data, collect=COLLECT)
-    if args.command == "doctor":
-        from .server.run import doctor
+    if args.command in ("doctor", "person", "backup", "restore"):
+        from .server.ops import commands
 
-        gc.set_threshold(*COLLECT)
-        return doctor(args.data)
+        return commands.run(args)
     return cli.perform(args)
 
 

@@ -6,62 +6,18 @@ import time
 from pathlib import Path
 
 from ewerer.core.documents import DocumentError, Problem
-from ewerer.core.trade.budget import look
+from ewerer.core.trade.budget import check_deadline
 
 
 def whoami():
     return os.getpid()
 
 
-def rest(seconds):
-    time.sleep(seconds)
-    return os.getpid()
-
-
-def wait_for(path):
+def wait_for(mark, path):
+    Path(mark).touch()
     while not Path(path).exists():
         time.sleep(0.005)
     return os.getpid()
-
-
-def tell(path, name):
-    with Path(path).open("a") as file:
-        file.write(f"{name}\n")
-
-
-def count(path, told):
-    """Count until a file is there; tells each number, and how far the process steps back."""
-    n = 0
-    while not Path(path).exists():
-        n += 1
-        told(f"{os.nice(0)}", n / (n + 1))
-        time.sleep(0.005)
-    return os.getpid()
-
-
-def tell_once_and_rest(told):
-    told("resting", 0.5)
-    time.sleep(600)
-
-
-def count_and_divide(by, told):
-    told("dividing", 0.5)
-    return 1 / by
-
-
-def count_and_refuse(told):
-    told("looking", 0.5)
-    refuse("too long")
-
-
-def count_and_end_once(mark, told):
-    told("ending", 0.5)
-    return end_once(mark)
-
-
-def count_and_end_always(told):
-    told("ending", 0.5)
-    end_always()
 
 
 def divide(by):
@@ -72,24 +28,34 @@ def refuse(text):
     raise DocumentError([Problem(pointer="/a/b", message=text, value=[1, None], expected="less")])
 
 
-def look_on(mark):
-    Path(mark).touch()
+def watch_the_time():
     while True:
-        look()
+        check_deadline()
 
 
 def spin(mark):
-    Path(mark).touch()
+    Path(mark).write_text(str(os.getpid()))
     while True:
         pass
 
 
-def end_once(mark):
-    if not Path(mark).exists():
-        Path(mark).touch()
-        os.kill(os.getpid(), signal.SIGKILL)
-    return "in the second"
+def take_memory(megabytes):
+    return len(bytearray(megabytes * 1_000_000))
 
 
-def end_always():
+def end_itself():
     os.kill(os.getpid(), signal.SIGKILL)
+
+
+def long_work(of, progress):
+    """Stand in for long work: ``of.job`` names a file to wait for, ``of.kind`` what comes of it."""
+    mark, go = of.job
+    Path(progress).write_text('["half", 0.5]')
+    Path(mark).write_text(str(os.getpid()))
+    while not Path(go).exists():
+        time.sleep(0.005)
+    if of.kind == "compare":
+        raise ZeroDivisionError("nought")
+    if of.kind == "sweep":
+        refuse("too long")
+    return '{"of": "it"}'

@@ -9,13 +9,13 @@ import urllib.request
 from http.cookiejar import CookieJar
 
 
-def command(folder, *argv):
-    """Run a command of the server on a data folder."""
+def command(folder, *argv, typed=None):
+    """Run a command of ``ewerer`` on a data folder."""
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"}
-    environment |= {"EWERER_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
     return subprocess.run(
-        [sys.executable, "-m", "ewerer.server", *map(str, argv)], env=environment, capture_output=True, text=True, timeout=60
-    )
+        [sys.executable, "-m", "ewerer.entry", *map(str, argv), "--data", str(folder)],
+        env=environment, input=typed, capture_output=True, text=True, timeout=60
+    )  # fmt: skip
 
 
 class Session:

@@ -13,8 +13,9 @@ from openpyxl import load_workbook
 
 from ewerer.core.trade.quantities import glossary_markdown
 from ewerer.core.trade.rules import rules_markdown
-from ewerer.server import planned
 from ewerer.server.api import openapi_json
+from ewerer.server.jobs import planned
+from ewerer.server.ops import people
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline
 from tests.server.asking import assert_problem, items, person, post, put
 
@@ -238,9 +239,9 @@ def test_generated_documents_are_fresh():
     assert (ROOT / "docs" / "rules.md").read_text() == rules_markdown(), "run make docs"
 
 
-def test_adding_a_person(monkeypatch, capsys):
+def test_adding_a_person(monkeypatch):
     monkeypatch.setattr("sys.stdin", io.StringIO("a-good-long-one\n"))
-    call_command("add_person", "dee", crew="New crew")
+    assert people.add("dee", "New crew", None) == "dee works in New crew as a lead"
     client = Client()
     assert post(client, "/session", {"username": "dee", "password": "a-good-long-one"}).json()["crew"] == "New crew"
 

@@ -68,7 +68,7 @@ def test_whole_data_are_in_order(data):
 
 def test_no_data_yet(tmp_path):
     told = ewerer("doctor", "--data", tmp_path / "none")
-    assert told.returncode == 1 and "there is no folder" in told.stdout
+    assert told.returncode == 1 and "there is no folder" in told.stderr
 
 
 def test_what_others_may_read_is_said(data):

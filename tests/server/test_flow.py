@@ -1,15 +1,13 @@
 """Simulated day, long work and the calendar, by way of the API."""
 
 import json
-import threading
 import time
 
 import pytest
+from django.test import Client
 
-from ewerer.core.documents import DocumentError
-from ewerer.server.work import work
 from tests.jobs import LARCH, SKERRY, TARN, changed, data
-from tests.server.asking import assert_problem, post
+from tests.server.asking import assert_problem, person, post
 
 pytestmark = pytest.mark.django_db
 
@@ -71,6 +69,19 @@ def test_others_can_neither_read_nor_cancel_it(mine, theirs):
         assert_problem(method(f"/api/work/{run['id']}"), 404)
     assert_problem(theirs.get(f"/api/work/{run['id']}/result"), 404)
     assert wait(mine, run)[0]["state"] == "done"
+
+
+def test_a_reader_cancels_what_is_their_own_and_no_members(mine):
+    reader = Client()
+    reader.force_login(person("kim", "Ours", "reader"))
+    mine_run = post(mine, "/work", {"kind": "year", "document": data(TARN), "days": 2}).json()
+    assert reader.get(f"/api/work/{mine_run['id']}").status_code == 200
+    told = assert_problem(reader.delete(f"/api/work/{mine_run['id']}"), 403)
+    assert "whoever began it" in told["detail"]
+    own = post(reader, "/work", {"kind": "year", "document": data(TARN), "days": 2}).json()
+    assert reader.delete(f"/api/work/{own['id']}").status_code == 200
+    assert mine.delete(f"/api/work/{own['id']}").status_code == 200, "a member may cancel anybody's"
+    assert wait(mine, mine_run)[0]["state"] == "done"
 
 
 def test_compare_names_both_sides(mine):
@@ -137,135 +148,6 @@ def test_what_is_varied_may_name_a_profile_of_the_crew_that_the_job_does_not(min
 )
 def test_bad_orders_for_long_work_are_refused(mine, body):
     assert_problem(post(mine, "/work", body), 422)
-
-
-@pytest.fixture
-def gate():
-    """A piece of work that goes on only when let, and tells when it has begun."""
-    begun, go = threading.Event(), threading.Event()
-
-    def wait_at_the_gate(run):
-        begun.set()
-        go.wait(20)
-        run.told("half", 0.5)
-        return "{}"
-
-    yield wait_at_the_gate, begun, go
-    go.set()
-
-
-def over(run):
-    for _ in range(400):
-        if run.state not in ("waiting", "running"):
-            return run
-        time.sleep(0.02)
-    raise AssertionError(run)
-
-
-def test_running_work_stops_at_its_next_word(gate):
-    task, begun, go = gate
-    run = work.start(1, "year", task)
-    assert begun.wait(20)
-    assert run.state == "running"
-    work.cancel(run)
-    go.set()
-    assert over(run).state == "cancelled"
-    assert run.result is None
-
-
-def test_waiting_work_is_cancelled_at_once_and_never_begins(gate):
-    task, begun, go = gate
-    first = work.start(1, "year", task)
-    assert begun.wait(20)
-    began = []
-    second = work.start(1, "year", lambda run: began.append(run) or "{}")
-    work.cancel(second)
-    assert second.state == "cancelled"
-    go.set()
-    assert over(first).state == "done"
-    third = over(work.start(1, "year", lambda run: "{}"))
-    assert third.state == "done"  # the queue goes on
-    assert began == []
-    assert second.state == "cancelled"
-
-
-def test_a_defect_is_told_and_the_worker_lives():
-    def broken(run):
-        raise ZeroDivisionError("nought")
-
-    def refused(run):
-        raise DocumentError([])
-
-    assert "nought" in over(work.start(1, "year", broken)).problem
-    assert over(work.start(1, "year", refused)).state == "failed"
-    assert over(work.start(1, "year", lambda run: "{}")).state == "done"
-
-
-def test_old_results_make_room():
-    first = over(work.start(7, "year", lambda run: "{}"))
-    other = over(work.start(8, "year", lambda run: '{"of": "another crew"}'))
-    for _ in range(work.MOST_KEPT + 2):
-        last = over(work.start(7, "year", lambda run: "{}"))
-    assert work.find(first.id, 7) is None
-    assert work.find(last.id, 7) is last
-    assert work.find(other.id, 8).result == '{"of": "another crew"}', "a crew makes no room among what others have"
-    assert work.find(other.id, 7) is None
-
-
-def test_crews_take_turns_and_each_waits_for_so_much(gate):
-    task, begun, go = gate
-    order = []
-    first = work.start(1, "year", task)
-    assert begun.wait(20)
-    mine = [work.start(1, "year", lambda run: order.append(1) or "{}") for _ in range(work.MOST_WAITING)]
-    with pytest.raises(work.TooMuch):
-        work.start(1, "year", lambda run: "{}")
-    theirs = work.start(2, "year", lambda run: order.append(2) or "{}")
-    assert over(theirs).state == "done" and order == [2], (
-        "whoever asks for one is not behind another crew's six, nor the one at work"
-    )
-    assert first.state == "running" and {piece.state for piece in mine} == {"waiting"}, "of one crew one at a time"
-    go.set()
-    for piece in (first, *mine):
-        assert over(piece).state == "done"
-
-
-def test_where_as_many_crews_as_may_are_at_work_the_others_take_turns(gate):
-    task, _, go = gate
-    order = []
-    held = [work.start(10 + n, "year", task) for n in range(work.MOST_AT_ONCE)]
-    while not all(piece.state == "running" for piece in held):
-        time.sleep(0.005)
-    later = [work.start(crew, "year", lambda run, crew=crew: order.append(crew) or "{}") for crew in (3, 3, 3, 4)]
-    later.append(work.start(10, "year", lambda run: order.append(10) or "{}"))
-    assert {piece.state for piece in later} == {"waiting"}
-    go.set()
-    for piece in (*held, *later):
-        assert over(piece).state == "done"
-    assert sorted(order) == [3, 3, 3, 4, 10]
-    assert order.index(4) < 4 and order[:2] != [3, 3], order
-
-
-def test_results_outlive_a_restart_and_what_ran_is_said_to_have_failed(gate):
-    task, begun, go = gate
-    done = over(work.start(1, "year", lambda run: '{"sun": 1}'))
-    running = work.start(1, "year", task)
-    assert begun.wait(20)
-    for _ in range(200):
-        if '"running"' in work._file(running.id, "work").read_text():
-            break
-        time.sleep(0.01)
-    held = dict(work._held)
-    try:
-        work._held.clear()  # as a new process finds it
-        assert work.find(done.id, 1).result == '{"sun": 1}'
-        again = work.find(running.id, 1)
-        assert again.state == "failed" and "started anew" in again.problem
-        assert work.find(done.id, 2) is None and work.find("../secret-key", 1) is None
-    finally:
-        work._held.update(held)
-        go.set()
-    assert over(running).state == "done"
 
 
 @pytest.mark.parametrize("name", [TARN, LARCH])

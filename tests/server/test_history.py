@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from ewerer.core.documents.compare import differences
 from ewerer.core.record.imports import as_now
-from ewerer.server.jobs import actions, keeping
+from ewerer.server.jobs import keeping
 from ewerer.server.jobs.models import Job, Revision, Series
 from tests.jobs import LARCH, SKERRY, changed, data, job_of
 from tests.server.asking import assert_problem, items, person, post, put
@@ -23,7 +23,7 @@ YEAR = [round(300 + 200 * ((7 * i) % 96) / 96, 1) for i in range(35_040)]
 
 def bytes_of(job):
     held = Revision.objects.filter(job=job)
-    return {r.number: len(r.whole or b"") + len(r.patch) for r in held}
+    return {r.number: len(r.whole) for r in held}
 
 
 def loaded(name, values):
@@ -68,7 +68,6 @@ def test_every_revision_comes_back_to_the_letter(mine, seed):
             saved.append(mine.get(f"/api/jobs/{job}").json()["document"])
     for number, was in enumerate(saved, 1):
         assert mine.get(f"/api/jobs/{job}/revisions/{number}").json() == was
-    assert all(sum(r.whole is not None for r in Revision.objects.filter(job=job, number__in=range(n, n + 20))) for n in (1, 11, 21))
 
 
 def test_a_save_of_one_field_is_kept_in_two_kilobytes(mine, job):
@@ -77,8 +76,7 @@ def test_a_save_of_one_field_is_kept_in_two_kilobytes(mine, job):
         document["loads"]["continuous_w"] = 2000 + n
         assert put(mine, job, n, document).json()["revision"] == n + 1
     sizes = bytes_of(job)
-    assert sum(sizes[n] for n in range(2, 42)) / 40 <= 2000, "whole ones counted in"
-    assert max(sizes[n] for n in range(2, 21)) < 300
+    assert sum(sizes[n] for n in range(2, 42)) / 40 <= 2000
 
 
 def test_a_year_of_load_is_kept_once(mine):
@@ -88,7 +86,7 @@ def test_a_year_of_load_is_kept_once(mine):
     assert document["flow"]["load"]["values_w"] == YEAR and Series.objects.count() == 1
     document["notes"] = "one field"
     assert put(mine, job, 1, document).status_code == 200
-    assert bytes_of(job)[2] < 300 and Series.objects.count() == 1
+    assert bytes_of(job)[2] < 2000 and Series.objects.count() == 1
     assert mine.get(f"/api/jobs/{job}/revisions/2").json()["flow"]["load"]["values_w"] == YEAR
     document["flow"]["load"]["values_w"] = [*YEAR[:-1], 5]
     assert put(mine, job, 2, document).status_code == 200 and Series.objects.count() == 2
@@ -99,11 +97,8 @@ def test_a_year_of_load_is_kept_once(mine):
 
 def test_five_thousand_revisions_are_listed_in_pages(mine, job):
     user = Job.objects.get(pk=job).saved_by
-    patch = keeping.packed([{"op": "add", "path": "/document/notes", "value": "n"}])
     whole = Revision.objects.get(job=job, number=1).whole
-    Revision.objects.bulk_create(
-        Revision(job_id=job, number=n, whole=whole if n % 20 == 1 else None, patch=patch, saved_by=user) for n in range(2, 5001)
-    )
+    Revision.objects.bulk_create(Revision(job_id=job, number=n, whole=whole, saved_by=user) for n in range(2, 5001))
     Job.objects.filter(pk=job).update(revision=5000)
     page = mine.get(f"/api/jobs/{job}/revisions?limit=50&offset=2400")
     assert page.json()["total"] == 5000 and page.json()["items"][0]["number"] == 2600 and len(page.content) < 30_000
@@ -118,22 +113,20 @@ ENVELOPES = st.fixed_dictionaries({"document": st.dictionaries(st.sampled_from("
 
 
 @given(ENVELOPES, ENVELOPES, st.sets(st.sampled_from("abcd/~")))
-def test_a_patch_leads_from_any_document_to_any_other_to_the_letter(before, after, alike):
-    """With some parts equal, for those are not walked through; 1, 1.0 and true are different letters."""
+def test_what_changed_leads_from_any_document_to_any_other(before, after, alike):
+    """Applied by another library's rules; only long values are cut, and none is here."""
     after = {**after, "document": after["document"] | {k: v for k, v in before["document"].items() if k in alike}}
-    told = json.dumps(before, sort_keys=True)
-    made = jsonpatch.apply_patch(before, keeping.patch_between(before, after))
-    assert json.dumps(made, sort_keys=True) == json.dumps(after, sort_keys=True)
-    assert json.dumps(before, sort_keys=True) == told
+    made = jsonpatch.apply_patch(before["document"], keeping.changes_between(before, after))
+    assert made == after["document"]
 
 
 @pytest.mark.parametrize(
     "damage",
     [
         b"cut",
-        keeping.packed([{"op": "replace", "path": "/document/none", "value": 1}]),
-        keeping.packed([{"op": "add", "path": "/series/~1flow~1load", "value": "gone"}]),
-        keeping.packed([{"op": "remove", "path": "/series"}]),
+        keeping.packed({"document": {}}),
+        keeping.packed({"document": [], "series": {}}),
+        keeping.packed({"document": {}, "series": {"/flow/load": "gone"}}),
         keeping.packed({"op": 1}),
         keeping.packed("text"),
     ],
@@ -142,7 +135,7 @@ def test_what_is_damaged_is_said_and_the_rest_works(mine, job, damage):
     fine = post(mine, "/jobs", data(LARCH)).json()["id"]
     document = mine.get(f"/api/jobs/{job}").json()["document"]
     put(mine, job, 1, {**document, "notes": "second"})
-    Revision.objects.filter(job=job, number=2).update(patch=damage)
+    Revision.objects.filter(job=job, number=2).update(whole=damage)
     told = assert_problem(mine.get(f"/api/jobs/{job}"), 422)
     assert "revision 2 cannot be put together" in told["detail"], told and "older revision" in told["problems"][0]["expected"]
     assert mine.get(f"/api/jobs/{fine}").status_code == 200 and len(items(mine, "/jobs")) == 2
@@ -218,24 +211,6 @@ def test_the_history_is_the_crews_own(mine, theirs, job):
     assert_problem(other.get(f"/api/jobs/{job}/revisions"), 404)
 
 
-@given(
-    st.lists(
-        st.one_of(
-            st.lists(st.floats(-1e9, 1e9) | st.integers(-5, 10**6), min_size=keeping.LONG - 2, max_size=keeping.LONG + 3),
-            st.integers(keeping.LONG - 2, keeping.LONG + 3).map(lambda n: [0.5] * n),
-            st.integers(keeping.LONG, keeping.LONG + 3).map(lambda n: [*[1] * n, None]),
-            st.integers(keeping.LONG, keeping.LONG + 3).map(lambda n: "[" + "1," * n),
-        ),
-        max_size=3,
-    )
-)
-def test_a_document_without_long_lists_is_seen_as_such_by_its_text(lists):
-    """Beside the walk through the whole document, at the very length where a list is kept on its own."""
-    document = {"name": "x", "flow": {"load": {"values_w": lists[0] if lists else []}}, "more": lists[1:], "é": [1.5, True]}
-    compact = json.dumps(document, separators=(",", ":"), ensure_ascii=False)
-    assert keeping.parted(document, compact) == keeping.parted(document)
-
-
 def test_a_year_of_load_is_kept_on_its_own_as_a_job_is_saved(mine, job):
     values = [float(n % 900) for n in range(35_040)]
     flow = {"step_min": 15, "start": "2025-01-01", "values_w": values}
@@ -254,25 +229,6 @@ def test_a_save_follows_what_the_database_holds_whoever_wrote_it(mine, job):
     assert put(mine, job, 2, changed(SKERRY, bank__fuse_a=333)).status_code == 200
     third = Revision.objects.get(job=job, number=3)
     assert third.document["bank"]["fuse_a"] == 333 and third.document.get("notes") == changed(SKERRY).get("notes")
-    paths = {c["path"] for c in third.changes}
+    paths = {c["path"] for c in items(mine, f"/jobs/{job}/revisions")[0]["changes"]}
     assert paths == {"/bank/fuse_a", "/notes"}
     assert put(mine, job, 3, changed(SKERRY, bank__fuse_a=333)).json()["revision"] == 3, "nothing new, no revision"
-
-
-def test_many_saves_of_jobs_by_turns_are_each_what_was_sent(mine):
-    """Beside what was sent: more jobs than latest revisions are kept at hand."""
-    lot = random.Random(8)
-    actions._LATEST._held.clear()
-    ids = [post(mine, "/jobs", changed(SKERRY)).json()["id"] for _ in range(6)]
-    sent = {id: [changed(SKERRY)] for id in ids}
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(actions._Latest, "MOST", 3)
-        for _ in range(60):
-            id = lot.choice(ids)
-            edit = changed(SKERRY, bank__fuse_a=lot.randrange(50, 400), notes="n" * lot.randrange(40))
-            assert put(mine, id, len(sent[id]), edit).json()["revision"] == len(sent[id]) + 1
-            sent[id].append(edit)
-            assert len(actions._LATEST._held) <= 3
-    for id in ids:
-        for number, edit in enumerate(sent[id], 1):
-            assert Revision.objects.get(job=id, number=number).document == as_now(edit)

@@ -226,7 +226,7 @@ def test_instruments_and_what_is_due(mine, theirs, job):
     )
     due = mine.get("/api/due").json()
     assert [d["date"] for d in due["items"]] == ["2026-05-30", "2026-06-01"] and due["items"][0]["name"] == "Skerry Field Station"
-    feed = Client().get(due["feed"])
+    feed = Client().get(post(mine, "/due/feed", {}).json()["path"])
     assert feed.status_code == 200 and b"Take back" in feed.content
     assert_problem(Client().get("/api/feeds/forged/due.ics"), 404)
     assert theirs.get("/api/due").json()["items"] == []

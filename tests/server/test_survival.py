@@ -86,9 +86,9 @@ import os, sys
 os.environ |= {"EWERER_DATA": sys.argv[1], "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
 import django
 django.setup()
-import a2wsgi, uvicorn, ewerer.server.urls, ewerer.server.wsgi
+import waitress, ewerer.server.urls, ewerer.server.wsgi
 from ewerer.core.devices.library import shipped_library
-from ewerer.server.run import serve
+from ewerer.server.ops.serve import serve
 shipped_library()
 for port in sys.stdin:
     child = os.fork()

@@ -77,8 +77,25 @@ def parser() -> argparse.ArgumentParser:
         d.add_argument("--data", metavar="DIR", help="where the database is kept")
         if name == "serve":
             d.add_argument("--host", default="127.0.0.1")
-    d = commands.add_parser("doctor", help="look whether the data of the web application are whole, and say what to do")
-    d.add_argument("--data", metavar="DIR", help="where the database is kept")
+    kept = argparse.ArgumentParser(add_help=False)
+    kept.add_argument("--data", metavar="DIR", help="where the database is kept")
+    commands.add_parser("doctor", parents=[kept], help="look whether the data of the web application are whole, and say what to do")
+    people = commands.add_parser("person", help="people of the web application").add_subparsers(
+        dest="act", required=True, metavar="add|list|password"
+    )
+    a = people.add_parser(
+        "add", parents=[kept], help="add a person to a crew; the password comes from the terminal or standard input"
+    )
+    a.add_argument("name", metavar="NAME")
+    a.add_argument("--crew", required=True, metavar="CREW", help="made when it is new")
+    a.add_argument("--role", choices=["reader", "member", "lead"], help="lead in a new crew, else member, unless it is said")
+    people.add_parser("list", parents=[kept], help="list everybody with crew, role and last sign-in")
+    people.add_parser("password", parents=[kept], help="give a person a new password").add_argument("name", metavar="NAME")
+    for name, help in (
+        ("backup", "write a whole, checked copy of the data to FILE while people work"),
+        ("restore", "put a copy back in place"),
+    ):
+        commands.add_parser(name, parents=[kept], help=help).add_argument("file", metavar="FILE")
     return top
 
 

@@ -42,12 +42,6 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
 
 BUDGET_S = 5.0
 """Processor time that one request may take; what is longer runs as long work."""
-
-
-GONE = "ewerer.gone"
-"""Where the gate keeps the event that is set when a client goes away."""
-CREW_OF = "ewerer.crew"
-"""Where the gate finds which crew a request was of."""
 COMPUTES = {
     "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
     "library/check", "library/table", "library/lacks", "library/try",
@@ -71,8 +65,8 @@ class Bounded:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Return the response, computed within the budget; what only computes stops when the client is gone, a save goes on."""
-        gone = request.META.get("asgi.scope", {}).get(GONE)
-        with within(BUDGET_S, lambda: gone is not None and gone.is_set() and route_of(request) in COMPUTES):
+        gone = request.META.get("waitress.client_disconnected", lambda: False)
+        with within(BUDGET_S, lambda: gone() and route_of(request) in COMPUTES):
             return self.get_response(request)
 
 

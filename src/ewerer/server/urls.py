@@ -4,8 +4,8 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from . import health, metrics
 from .api import api
+from .ops import health, metrics
 from .problems import problem
 from .settings.base import STATIC_ROOT
 

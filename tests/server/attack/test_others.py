@@ -3,7 +3,6 @@
 import contextlib
 import itertools
 import json
-import os
 import subprocess
 import sys
 import threading
@@ -123,12 +122,11 @@ def test_a_flood_of_sign_ins(base):
         took = slowest(other, most)
     assert took < most, (took, most, answers)
     assert set(answers) <= {401, 429} and answers, answers
-    assert Session(base).csrf, "who is signed in from this address already is let in"
 
 
 def test_a_flood_of_large_saves_and_long_work(base):
     other = Session(base, "other")
-    demo = [Session(base) for _ in range(4)] if not os.environ.get("EWERER_QUICK") else [Session(base)]
+    demo = [Session(base) for _ in range(4)]
     year = [float(300 + i % 700) for i in range(35_040)]
     jobs = [s.call("POST", "/jobs", changed(SKERRY))["id"] for s in demo]
     revisions = [1] * len(demo)

@@ -226,6 +226,8 @@ export const api = {
       }),
     ),
   due: () => told(http.GET('/api/due')),
+  makeFeed: () => told(http.POST('/api/due/feed')),
+  endFeed: () => told(http.DELETE('/api/due/feed')),
 
   library: () => everything((limit, offset) => told(http.GET('/api/library', query({ limit, offset })))),
   profile: (id: string, revision?: number) =>

@@ -1028,7 +1028,7 @@ export interface paths {
         post?: never;
         /**
          * Cancel Work
-         * @description Cancel long work.
+         * @description Cancel long work: one's own, or, as a member of the crew, anybody's.
          */
         delete: operations["ewerer_server_api_flow_cancel_work"];
         options?: never;
@@ -1512,6 +1512,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/due/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Feed
+         * @description Make an address where a calendar program reads what is due; one's address of before leads nowhere then.
+         */
+        post: operations["ewerer_server_api_record_make_feed"];
+        /**
+         * End Feed
+         * @description Take one's address of the calendar back.
+         */
+        delete: operations["ewerer_server_api_record_end_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/feeds/{token}/due.ics": {
         parameters: {
             query?: never;
@@ -1985,6 +2009,11 @@ export interface components {
              * @description when it goes for good
              */
             delete_after?: string | null;
+            /**
+             * Planned
+             * @description whether the summary is of the latest revision; else it is behind
+             */
+            planned: boolean;
             summary: components["schemas"]["Summary"];
         };
         /** Page[JobLine] */
@@ -10099,16 +10128,24 @@ export interface components {
         };
         /**
          * DueOut
-         * @description What is due at the crew's sites, and where a calendar program reads it.
+         * @description What is due at the crew's sites, and whether one has an address where a calendar program reads it.
          */
         DueOut: {
             /** Items */
             items: components["schemas"]["Due"][];
             /**
              * Feed
-             * @description path of the calendar feed; whoever has it can read what is due
+             * @description whether one has an address of the calendar
              */
-            feed: string;
+            feed: boolean;
+        };
+        /**
+         * FeedOut
+         * @description An address where a calendar program reads what is due: told once, whoever has it can read that.
+         */
+        FeedOut: {
+            /** Path */
+            path: string;
         };
     };
     responses: never;
@@ -15381,6 +15418,116 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DueOut"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_make_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_record_end_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

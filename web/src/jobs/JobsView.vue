@@ -17,6 +17,7 @@ import FileButton from '../ui/FileButton.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { today, when } from '../ui/figures'
+import CalendarAddress from './CalendarAddress.vue'
 import JobActions from './JobActions.vue'
 import StateMark from '../ui/StateMark.vue'
 import PrefsDialog from '../ui/PrefsDialog.vue'
@@ -244,7 +245,7 @@ async function signOut() {
           <button v-if="soon.length > 4" class="link" @click="moreDue = !moreDue">
             {{ moreDue ? 'Fewer' : `${soon.length - 4} more` }}
           </button>
-          <a :href="due.data.value?.feed">Calendar feed</a> for any calendar program; whoever has its address reads what is due.
+          <CalendarAddress v-if="due.data.value" :made="due.data.value.feed" />
         </p>
       </section>
       <WaitNote v-if="jobs.isLoading.value" word="Reading the jobs" />
@@ -275,7 +276,8 @@ async function signOut() {
         <ElTableColumn label="Job" :min-width="wide ? 240 : 200" class-name="what">
           <template #default="{ row: j }">
             <RouterLink :to="{ name: 'job', params: { id: j.id, stage: 'site' } }">{{ j.name }}</RouterLink>
-            <span v-if="j.summary.waits_for" class="waits">
+            <span v-if="!j.planned" class="waits soft">not planned yet</span>
+            <span v-else-if="j.summary.waits_for" class="waits">
               waits for:
               <RouterLink :to="{ name: 'job', params: { id: j.id, stage: j.summary.waits_stage } }">{{
                 j.summary.waits_for

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef } from 'vue'
 import { api, ApiProblem } from '../api/client'
-import { onMounted } from 'vue'
 import { setCsrf } from '../api/client'
 import PlainInput from '../ui/PlainInput.vue'
 import ShowTyped from './ShowTyped.vue'
@@ -29,35 +28,60 @@ async function signIn() {
     busy.value = false
   }
 }
+// Over a page, nothing behind takes a key or a touch: a password typed at once must not go into a field of the job.
+const over = useTemplateRef<HTMLElement>('over')
+const still: Element[] = []
+const before = document.activeElement
 onMounted(async () => {
+  if (!props.again) return
+  for (const other of document.body.children) {
+    if (other === over.value || other.hasAttribute('inert')) continue
+    other.setAttribute('inert', '')
+    still.push(other)
+  }
+  await nextTick()
+  over.value?.querySelector<HTMLInputElement>(name.value ? '#password' : '#name')?.focus()
   // The token that belonged to the session that ended is no longer good.
-  if (props.again) setCsrf((await api.session()).csrf)
+  setCsrf((await api.session()).csrf)
+})
+onBeforeUnmount(() => {
+  for (const other of still) other.removeAttribute('inert')
+  if (props.again && before instanceof HTMLElement) void nextTick(() => before.focus())
 })
 </script>
 
 <template>
-  <component
-    :is="again ? 'div' : 'main'"
-    class="sign-in"
-    :class="{ again }"
-    :role="again ? 'dialog' : undefined"
-    :aria-modal="again || undefined"
-    :aria-label="again ? 'Sign in again' : undefined"
-  >
-    <form @submit.prevent="signIn">
-      <h1 class="word">Ewerer<i>.</i></h1>
-      <p v-if="again" class="lede">Your session ended. Sign in and go on where you are; what you typed is kept.</p>
-      <p v-else class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
-      <label for="name">Name</label>
-      <PlainInput id="name" v-model="name" autocomplete="username" autofocus required />
-      <label for="password">Password</label>
-      <PlainInput id="password" v-model="password" :type="shown ? 'text' : 'password'" autocomplete="current-password" required />
-      <ShowTyped v-model="shown" />
-      <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
-      <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
-      <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>
-    </form>
-  </component>
+  <Teleport to="body" :disabled="!again">
+    <component
+      :is="again ? 'div' : 'main'"
+      ref="over"
+      class="sign-in"
+      :class="{ again }"
+      :role="again ? 'dialog' : undefined"
+      :aria-modal="again || undefined"
+      :aria-label="again ? 'Sign in again' : undefined"
+    >
+      <form @submit.prevent="signIn">
+        <h1 class="word">Ewerer<i>.</i></h1>
+        <p v-if="again" class="lede">Your session ended. Sign in and go on where you are; what you typed is kept.</p>
+        <p v-else class="lede">Plan, enter and prove the settings that make a lithium bank and its inverters work together.</p>
+        <label for="name">Name</label>
+        <PlainInput id="name" v-model="name" autocomplete="username" autofocus required />
+        <label for="password">Password</label>
+        <PlainInput
+          id="password"
+          v-model="password"
+          :type="shown ? 'text' : 'password'"
+          autocomplete="current-password"
+          required
+        />
+        <ShowTyped v-model="shown" />
+        <p v-if="failure" class="failure" role="alert">{{ failure }}</p>
+        <button class="first" :disabled="busy">{{ busy ? 'Signing in' : 'Sign in' }}</button>
+        <p class="small soft">Local electrical code, the maker's manual and a licensed person come first, always.</p>
+      </form>
+    </component>
+  </Teleport>
 </template>
 
 <style scoped>

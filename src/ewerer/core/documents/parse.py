@@ -48,6 +48,10 @@ class DocumentError(ValueError):
         self.problems = list(problems)
         super().__init__("\n".join(str(p) for p in self.problems))
 
+    def __reduce__(self) -> tuple[Callable[..., DocumentError], tuple[list[Problem]]]:
+        """Return what copies it between processes."""
+        return DocumentError, (self.problems,)
+
 
 def pointer_of(parts: Iterable[str | int]) -> str:
     """Return the JSON pointer (RFC 6901) of a path of keys and indexes."""

@@ -14,7 +14,7 @@ from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from ..trade.budget import look
+from ..trade.budget import check_deadline
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +110,7 @@ class _Net:
         """Push lower bounds up from the quantities of ``start`` until nothing moves; False where one passes its upper bound."""
         queue = deque(start)
         waiting = set(queue)
-        look()
+        check_deadline()
         while queue:
             name = queue.popleft()
             waiting.discard(name)

@@ -10,8 +10,10 @@ from ..documents import DocumentError, Problem
 
 MAX_BYTES = 12_000_000
 """Largest photograph accepted [bytes]."""
-MAX_PIXELS = 60_000_000
-"""Most pixels of a photograph accepted: a small file may unfold to a huge picture."""
+MAX_PIXELS = 24_000_000
+"""Most pixels that a photograph may unfold to: a small file may be a huge picture. A JPEG is unfolded at a half, a quarter or an eighth of its size."""
+MAX_JPEG_PIXELS = 200_000_000
+"""Most pixels of a JPEG."""
 LONG_SIDE = 2000
 """Longer side of what is kept [pixels]."""
 FORMATS = ("JPEG", "PNG", "WEBP")
@@ -38,12 +40,17 @@ def kept(data: bytes) -> Photo:
         raise _refused(f"{len(data)} bytes", f"at most {MAX_BYTES} bytes")
     try:
         with Image.open(io.BytesIO(data), formats=FORMATS) as seen:
-            size = seen.size
-            upright = seen if seen.width * seen.height > MAX_PIXELS else ImageOps.exif_transpose(seen).convert("RGB")
+            size, most = seen.size, MAX_JPEG_PIXELS if seen.format == "JPEG" else MAX_PIXELS
+            if size[0] * size[1] <= most:
+                seen.draft("RGB", (LONG_SIDE, LONG_SIDE))
+                too_big = seen.width * seen.height > MAX_PIXELS
+                upright = seen if too_big else ImageOps.exif_transpose(seen).convert("RGB")
+            else:
+                too_big = True
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError):
         raise _refused("not a photograph that can be read", "a JPEG, PNG or WebP file") from None
-    if size[0] * size[1] > MAX_PIXELS:
-        raise _refused(f"{size[0]} by {size[1]} pixels", f"at most {MAX_PIXELS} pixels")
+    if too_big:
+        raise _refused(f"{size[0]} by {size[1]} pixels", f"at most {most // 1_000_000} million pixels")
     upright.thumbnail((LONG_SIDE, LONG_SIDE))
     bare = Image.new("RGB", upright.size)
     bare.paste(upright)

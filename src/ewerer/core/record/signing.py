@@ -7,11 +7,13 @@ import hashlib
 import io
 import json
 import os
+import shutil
+import tempfile
 import zipfile
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives import serialization
@@ -20,6 +22,8 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey,
 MANIFEST, SEAL = "manifest.json", "manifest.sig"
 MAX_MEMBERS, MAX_UNFOLDED = 3000, 2_000_000_000
 """Bounds on a file that is verified: members, and bytes when unfolded."""
+MAX_MANIFEST, PIECE = 4_000_000, 1_000_000
+"""Largest manifest [bytes], and how much of a file is read at a time."""
 EPOCH = (1980, 1, 1, 0, 0, 0)
 
 
@@ -97,35 +101,56 @@ class Verified:
 
 
 def verify(data: bytes, expected: str = "") -> Verified:
-    """Return whether a sealed file is unaltered; needs nothing but the file.
+    """Return whether the bytes of a sealed file are unaltered; see :func:`verify_file`."""
+    return _verify(io.BytesIO(data), expected)
+
+
+def verify_file(path: Path, expected: str = "") -> Verified:
+    """Return whether a sealed file is unaltered; needs nothing but the file, which is read piece by piece.
 
     ``expected`` is the fingerprint on the paper: a file that is sound in itself but sealed with another key is told apart
     (``other-key``) from one that was altered. Every byte counts: members, manifest, seal, and what lies between them.
     """
+    with path.open("rb") as held:
+        return _verify(held, expected)
+
+
+def _verify(held: BinaryIO, expected: str) -> Verified:
     try:
-        file = zipfile.ZipFile(io.BytesIO(data))
+        file = zipfile.ZipFile(held)
         infos = file.infolist()
     except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError, OverflowError, UnicodeDecodeError, EOFError):
         return Verified("unreadable", problems=("not a file that Ewerer sealed, or cut off",))
     names = [i.filename for i in infos]
-    if len(infos) > MAX_MEMBERS or sum(i.file_size for i in infos) > MAX_UNFOLDED:
+    size = held.seek(0, io.SEEK_END)
+    if len(infos) > MAX_MEMBERS or size > MAX_UNFOLDED:
         return Verified("unreadable", problems=("more than a handover ever holds",))
     if MANIFEST not in names or SEAL not in names:
         return Verified("unreadable", problems=("it has no manifest or no seal",))
-    contents: dict[str, bytes] = {}
-    problems: list[str] = []
+    # A sealed file stores its members as they are, so none is larger than the file: what is packed otherwise is never unpacked.
+    problems = [f"{i.filename}: not stored as sealing does" for i in infos if not _stored(i, size)]
+    if problems:
+        return Verified("altered", problems=tuple(problems))
+    digests: dict[str, str] = {}
+    texts: dict[str, bytes] = {}
     for info in infos:
         try:
-            contents[info.filename] = file.read(info)
+            digest = hashlib.sha256()
+            with file.open(info) as member:
+                for part in iter(lambda m=member: m.read(PIECE), b""):  # type: ignore[misc]
+                    digest.update(part)
+            digests[info.filename] = digest.hexdigest()
+            if info.filename in (MANIFEST, SEAL) and info.file_size <= MAX_MANIFEST:
+                texts[info.filename] = file.read(info)
         except Exception as error:  # zipfile, zlib and struct each raise their own for a damaged member
             problems.append(f"{info.filename}: cannot be read ({type(error).__name__})")
-    if MANIFEST not in contents or SEAL not in contents:
-        return Verified("altered", problems=tuple(problems))
+    if MANIFEST not in texts or SEAL not in texts:
+        return Verified("altered", problems=tuple(problems) or (f"{MANIFEST}: larger than a manifest ever is",))
     try:
-        manifest = json.loads(contents[MANIFEST])
+        manifest = json.loads(texts[MANIFEST])
         public = base64.b64decode(manifest["public_key"], validate=True)
         members: dict[str, dict[str, Any]] = manifest["members"]
-        Ed25519PublicKey.from_public_bytes(public).verify(base64.b64decode(contents[SEAL], validate=True), contents[MANIFEST])
+        Ed25519PublicKey.from_public_bytes(public).verify(base64.b64decode(texts[SEAL], validate=True), texts[MANIFEST])
         listed = {str(name): str(m["sha256"]) for name, m in members.items()}
     except InvalidSignature:
         return Verified("altered", problems=(*problems, f"{MANIFEST}: the seal is not of this manifest"))
@@ -135,13 +160,13 @@ def verify(data: bytes, expected: str = "") -> Verified:
     seen = fingerprint(public)
     if len(names) != len(set(names)):
         problems.append("a member stands twice")
-    for name, digest in listed.items():
+    for name, digest_listed in listed.items():
         if name not in names:
             problems.append(f"{name}: missing")
-        elif name in contents and hashlib.sha256(contents[name]).hexdigest() != digest:
+        elif name in digests and digests[name] != digest_listed:
             problems.append(f"{name}: altered")
     problems += [f"{name}: added" for name in names if name not in listed and name not in (MANIFEST, SEAL)]
-    if not problems and not _between(data, contents, names):
+    if not problems and not _between(held, file, infos):
         problems.append("the file around its members was altered")
     if problems:
         return Verified("altered", seen, about, tuple(problems))
@@ -150,9 +175,31 @@ def verify(data: bytes, expected: str = "") -> Verified:
     return Verified("unaltered", seen, about)
 
 
-def _between(data: bytes, contents: Mapping[str, bytes], names: list[str]) -> bool:
+def _stored(info: zipfile.ZipInfo, size: int) -> bool:
+    return info.compress_type == zipfile.ZIP_STORED and info.file_size == info.compress_size <= size
+
+
+def _between(held: BinaryIO, file: zipfile.ZipFile, infos: list[zipfile.ZipInfo]) -> bool:
     """Return whether a file is byte for byte what sealing its members gives: nothing hides in headers, comments or gaps."""
-    return _packed((name, contents[name]) for name in names) == data
+    with tempfile.TemporaryFile() as again:
+        with zipfile.ZipFile(again, "w", zipfile.ZIP_STORED) as out:
+            for info in infos:
+                with file.open(info) as member, out.open(_info(info.filename, info.file_size), "w") as copy:
+                    shutil.copyfileobj(member, copy, PIECE)
+        again.seek(0)
+        held.seek(0)
+        while part := held.read(PIECE):
+            if again.read(PIECE) != part:
+                return False
+        return not again.read(1)
+
+
+def _info(name: str, size: int) -> zipfile.ZipInfo:
+    info = zipfile.ZipInfo(name, EPOCH)
+    info.create_system = 3
+    info.external_attr = 0o644 << 16
+    info.file_size = size
+    return info
 
 
 def _packed(members: Iterable[tuple[str, bytes]]) -> bytes:
@@ -160,8 +207,5 @@ def _packed(members: Iterable[tuple[str, bytes]]) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as file:
         for name, data in members:
-            info = zipfile.ZipInfo(name, EPOCH)
-            info.create_system = 3
-            info.external_attr = 0o644 << 16
-            file.writestr(info, data)
+            file.writestr(_info(name, len(data)), data)
     return out.getvalue()

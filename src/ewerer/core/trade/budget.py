@@ -9,11 +9,11 @@ from contextvars import ContextVar
 from dataclasses import dataclass
 
 
-class Spent(Exception):
+class DeadlineExceeded(Exception):
     """The time that was given is spent."""
 
 
-class Left(Exception):
+class ClientGone(Exception):
     """Whoever asked is gone; nobody would read the answer."""
 
 
@@ -50,18 +50,18 @@ def allowing(seconds: float) -> Iterator[None]:
         yield
 
 
-def look() -> None:
-    """Raise :class:`Spent` where time was given and is spent, :class:`Left` where it is of use to nobody; quick where neither."""
+def check_deadline() -> None:
+    """Raise :class:`DeadlineExceeded` where time was given and is spent, :class:`ClientGone` where it is of use to nobody; quick where neither."""
     given = _given.get()
     if given is None:
         return
     if given.gone():
-        raise Left
+        raise ClientGone
     if time.perf_counter() > given.wall and time.thread_time() > given.cpu:
-        raise Spent
+        raise DeadlineExceeded
 
 
-def left() -> float:
+def remaining_s() -> float:
     """Return the processor time [s] that this thread still has; endless where none was given."""
     given = _given.get()
     return float("inf") if given is None else max(0.0, given.cpu - time.thread_time())

@@ -16,7 +16,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
-from .budget import look
+from .budget import check_deadline
 from .finding import Finding
 from .stages import STAGES
 
@@ -109,7 +109,7 @@ def check(
 def run_checks(stage: str, facts: object) -> Iterator[Finding]:
     """Yield the findings of every check of ``stage`` on the solved facts, in the order they were registered."""
     for rule, function in _CHECKS.get(stage, []):
-        look()
+        check_deadline()
         yield from function(rule, facts)
 
 

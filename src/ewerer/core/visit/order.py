@@ -20,7 +20,7 @@ from itertools import count, product
 from ..devices.codec import decode, shown_text
 from ..devices.model import DeviceModel, Level, Mode, Refusal, UnitState, asked_for, number_of
 from ..planning.constraints import Constraint, Grid, grant
-from ..trade.budget import look
+from ..trade.budget import check_deadline
 from ..trade.rules import formula_rule
 from .feasible import feasible
 
@@ -207,7 +207,7 @@ class _Search:
         out: set[str] = set()
         queue = [*pending, *self.passing]
         while queue:
-            look()
+            check_deadline()
             for r in self.resets[queue.pop()]:
                 if r not in out:
                     out.add(r)
@@ -307,7 +307,7 @@ class _Search:
         nearest, least = base, len(pending)
         nodes = 0
         while heap:
-            look()
+            check_deadline()
             _, minus_cost, _, at = heappop(heap)
             cost, group = -minus_cost, at[1]
             if best[at] < cost:
@@ -413,7 +413,7 @@ def related(model: DeviceModel, differing: Sequence[str]) -> list[str]:
     seen = set(differing)
     queue = list(differing)
     while queue:
-        look()
+        check_deadline()
         for near in graph[queue.pop()]:
             if near not in seen:
                 seen.add(near)
@@ -554,7 +554,7 @@ def _parts(model: DeviceModel, relevant: Sequence[str]) -> list[list[str]]:
     """Return the settings in parts that have nothing to do with each other: no interlock, condition or reset between them."""
     left, parts = list(relevant), []
     while left:
-        look()
+        check_deadline()
         part = [id for id in related(model, left[:1]) if id in left]
         parts.append(part)
         left = [id for id in left if id not in part]

@@ -11,15 +11,15 @@ from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
 from django.db.utils import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, HttpError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, Throttled, ValidationError
 from ninja.openapi.schema import OpenAPISchema
 
 from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
-from ...core.trade.budget import Left, Spent
+from ...core.trade.budget import ClientGone, DeadlineExceeded
 from ..problems import COMPUTES, problem, refused, route_of
-from ..workers import Busy, Over
+from ..work.pool import ShuttingDown
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
 
@@ -32,11 +32,11 @@ class Api(NinjaAPI):
 
     def validation_error_from_error_contexts(self, error_contexts: list[Any]) -> ValidationError:
         """Return one refusal of everything that is wrong with a request."""
-        found = [
-            p
-            for c in error_contexts
-            for p in problems_in(c.model, c.pydantic_validation_error, str(c.model.__ninja_param_source__))
-        ]
+        found: list[Problem] = []
+        for context in error_contexts:
+            plain = super().validation_error_from_error_contexts([context])
+            source = str(plain.errors[0]["loc"][0]) if plain.errors else "body"
+            found += problems_in(context.model, context.pydantic_validation_error, source)
         return Refused(found)
 
     def get_openapi_schema(self, **kwargs: Any) -> OpenAPISchema:
@@ -86,8 +86,8 @@ def _too_large(request: HttpRequest, error: OverflowError) -> HttpResponse:
     return refused(DocumentError([Problem(pointer="", message="a number is too large", expected="at most 9007199254740991")]))
 
 
-@api.exception_handler(Left)
-def _left(request: HttpRequest, error: Left) -> HttpResponse:
+@api.exception_handler(ClientGone)
+def _client_gone(request: HttpRequest, error: ClientGone) -> HttpResponse:
     return problem(499, "Nobody waits", "The client went away; what was computed for it was stopped.")
 
 
@@ -96,19 +96,20 @@ def _lost(request: HttpRequest) -> str:
     return "" if request.method in ("GET", "HEAD") or route_of(request) in COMPUTES else "; nothing was stored"
 
 
-@api.exception_handler(Spent)
-def _spent(request: HttpRequest, error: Spent) -> HttpResponse:
+@api.exception_handler(DeadlineExceeded)
+@api.exception_handler(MemoryError)
+def _too_long(request: HttpRequest, error: Exception) -> HttpResponse:
     told = f"It takes more computing than one request may have, and was stopped{_lost(request)}. Make the job smaller."
     return problem(503, "Too much for one request", told)
 
 
-@api.exception_handler(Busy)
-def _busy(request: HttpRequest, error: Busy) -> HttpResponse:
-    return problem(503, "Much is computed", f"Others, or your crew, have much waiting{_lost(request)}. Try again in a moment.")
+@api.exception_handler(Throttled)
+def _throttled(request: HttpRequest, error: Throttled) -> HttpResponse:
+    return problem(429, "Too many tries", f"Too many tries from this address; try again in {error.wait or 60} s.")
 
 
-@api.exception_handler(Over)
-def _over(request: HttpRequest, error: Over) -> HttpResponse:
+@api.exception_handler(ShuttingDown)
+def _shutting_down(request: HttpRequest, error: ShuttingDown) -> HttpResponse:
     return problem(503, "The server is stopped", f"It was stopped while this was computed{_lost(request)}. Try again in a moment.")
 
 

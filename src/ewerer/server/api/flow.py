@@ -6,18 +6,19 @@ from typing import Annotated, Any, Literal
 
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
+from ninja.errors import HttpError
 from pydantic import Field
 
+from ...core import tasks
 from ...core.documents.job import Job, Series
 from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
-from ...core.flow.measured import parse_series
-from .. import tasks, workers
-from ..planned import asked as as_asked
+from ..crews.roles import Role
+from ..jobs.planned import inputs_of
 from ..problems import problem
 from ..profiles.actions import library_for
-from ..work import work
+from ..work import long, pool
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, packed
+from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, packed, person
 
 router = Router(tags=["flow"], by_alias=True)
 
@@ -41,13 +42,13 @@ class WorkOut(Schema):
 
     id: str
     kind: str
-    state: work.State
+    state: long.State
     word: str = Field(description="what it is doing")
     share: float = Field(description="how far it is (0..1)")
     problem: str = Field(description="why it failed")
 
 
-def _out(piece: work.Work) -> dict[str, Any]:
+def _out(piece: long.Work) -> dict[str, Any]:
     return {key: getattr(piece, key) for key in WorkOut.model_fields}
 
 
@@ -60,8 +61,8 @@ def simulate_document(
     lead_days: Annotated[int, Query(ge=0, le=724, description="days before that are not told")] = 0,
 ) -> HttpResponse:
     """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
-    of = as_asked(document, library_of(request, document))
-    return packed(request, workers.run(tasks.simulation_of, of.document, of.own, days, as_found, lead_days))
+    of = inputs_of(document, library_of(request, document))
+    return packed(request, pool.run(tasks.simulation_of, of.document, of.own, days, as_found, lead_days))
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}
@@ -70,7 +71,7 @@ _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema
 @router.post("/series", response={200: Series, **REFUSALS}, exclude_none=True, openapi_extra=_TEXT_BODY)
 def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
     """Read measured power from CSV: watts at equal steps, or time and watts; nothing is stored."""
-    return parse_series(request.body, step_min).model_dump(exclude_unset=True)
+    return pool.run(tasks.series_read, request.body, step_min)
 
 
 @router.post("/work", response={202: WorkOut, **REFUSALS})
@@ -87,20 +88,19 @@ def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]
         asked.weathers,
         vary,
     )
-    return 202, _out(
-        work.start(crew_of(request).pk, asked.kind, lambda piece: workers.at_length(tasks.long_work, of, told=piece.told))
-    )
+    who = person(request)
+    return 202, _out(long.start(who.crew.pk, who.user.pk, of))
 
 
 def _text_of(request: HttpRequest, document: Job, whole: bool = False) -> tuple[str, tasks.Own]:
     """Return a job and the profiles it is planned with as text; with ``whole``, all of the crew's, since what is varied may name another."""
     library = library_of(request, document)
-    of = as_asked(document, library_for(crew_of(request), document.profile_revisions) if whole else library)
+    of = inputs_of(document, library_for(crew_of(request), document.profile_revisions) if whole else library)
     return of.document, of.own
 
 
-def _found(request: HttpRequest, id: str) -> work.Work:
-    piece = work.find(id, crew_of(request).pk)
+def _found(request: HttpRequest, id: str) -> long.Work:
+    piece = long.find(id, crew_of(request).pk)
     if piece is None:
         raise Http404
     return piece
@@ -127,7 +127,9 @@ def read_result(request: HttpRequest, id: str) -> HttpResponse:
 
 @router.delete("/work/{id}", response={200: WorkOut, **REFUSALS})
 def cancel_work(request: HttpRequest, id: str) -> dict[str, Any]:
-    """Cancel long work."""
-    piece = _found(request, id)
-    work.cancel(piece)
+    """Cancel long work: one's own, or, as a member of the crew, anybody's."""
+    piece, who = _found(request, id), person(request)
+    if piece.by != who.user.pk and not who.role.may(Role.MEMBER):
+        raise HttpError(403, f"This needs a member of the crew, or whoever began it; you are a {who.role} in {who.crew.name}.")
+    long.cancel(piece)
     return _out(piece)

@@ -18,8 +18,7 @@ from ...core.documents import Job as JobDocument
 from ...core.documents import parse_document
 from ...core.documents.compare import differences
 from ...core.record.imports import as_now
-from .. import due
-from ..jobs import actions
+from ..jobs import actions, keeping
 from ..jobs.models import Job, Revision
 from ..problems import problem
 from ..record import actions as record
@@ -80,6 +79,7 @@ class JobLine(Schema):
     saved_by: str
     put_away: bool
     delete_after: datetime | None = Field(default=None, description="when it goes for good")
+    planned: bool = Field(description="whether the summary is of the latest revision; else it is behind")
     summary: Summary
 
 
@@ -156,6 +156,7 @@ def _line(job: Job) -> dict[str, Any]:
         "name": job.name,
         "put_away": job.put_away,
         "summary": job.summary,
+        "planned": not job.summary_due,
         "delete_after": job.delete_after,
     }
 
@@ -172,8 +173,7 @@ def _file_of(job: Job) -> bytes:
 State = Literal["stop", "caution", "clear"]
 Sort = Literal["saved", "name", "state"]
 MOST_TOGETHER, MOST_CHANGES = 500, 12
-SETTLED_S = 1.0
-"""How long a list waits for the line of a job that was saved just now."""
+NOTHING: keeping.Envelope = {"document": {}, "series": {}}
 
 
 @router.get("", response={200: Page[JobLine], **REFUSALS})
@@ -188,7 +188,6 @@ def list_jobs(
 ) -> dict[str, Any]:
     """List the crew's jobs: newest first, by name or by state; those with every word in name, what it waits for or who saved it."""
     crew = crew_of(request)
-    due.settled(crew.pk, SETTLED_S)
     jobs = Job.objects.filter(crew=crew, put_away=put_away).select_related("saved_by")
     return paged(actions.narrowed(jobs, words, state, stage, sort), page, _line)
 
@@ -307,11 +306,12 @@ def list_revisions(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
     job = job_at(request, id)
 
     def line(r: Revision) -> dict[str, Any]:
-        changes = r.changes
-        told = {"changes": changes[:MOST_CHANGES], "more": max(0, len(changes) - MOST_CHANGES)}
-        return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), **told}
+        before = Revision.objects.filter(job=job, number__lt=r.number).first()
+        changes = keeping.changes_between(before.envelope if before else NOTHING, r.envelope)
+        shown = {"changes": changes[:MOST_CHANGES], "more": max(0, len(changes) - MOST_CHANGES)}
+        return {"number": r.number, "saved_at": r.saved_at, "saved_by": r.saved_by.get_username(), **shown}
 
-    return paged(job.revisions.select_related("saved_by").defer("whole"), page, line)
+    return paged(job.revisions.select_related("saved_by"), page, line)
 
 
 @router.get("/{uuid:id}/revisions/{int:number}", response={200: JobDocument, **REFUSALS})

@@ -9,15 +9,17 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
+from ...core import tasks
 from ...core.devices.lacks import Lack, lacks
 from ...core.devices.library import parse_profile, shipped_library
-from ...core.devices.manual import ManualTable, read_table
+from ...core.devices.manual import ManualTable
 from ...core.documents import DocumentError, InverterProfile, Problem, Profile
 from ...core.visit.tryout import try_value, try_writes
 from ..problems import problem
 from ..profiles import actions
 from ..profiles.actions import library_for
 from ..profiles.models import CrewProfile, ProfileVersion
+from ..work import pool
 from .bodies import ProfileBody
 from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, ProblemOut, crew_of, note, paged, person
 
@@ -153,9 +155,9 @@ _TABLE_BODY = {
 
 
 @router.post("/table", response={200: ManualTable, **REFUSALS}, openapi_extra=_TABLE_BODY)
-def read_settings_table(request: HttpRequest) -> dict[str, Any]:
+def read_settings_table(request: HttpRequest) -> HttpResponse:
     """Read the table of settings of a manual (text, CSV or XLSX) into settings to confirm; nothing is stored."""
-    return read_table(request.body).model_dump(mode="json")
+    return HttpResponse(pool.run(tasks.table_read, request.body), content_type=JSON)
 
 
 @router.post("/lacks", response={200: list[Lack], **REFUSALS}, openapi_extra=_PROFILE_BODY)

@@ -14,11 +14,11 @@ from pydantic import Field, TypeAdapter
 
 from ...core.documents import DocumentError, Plan, parse_document
 from ...core.documents import Job as JobDocument
-from ...core.trade.budget import Spent, within
+from ...core.trade.budget import DeadlineExceeded, within
 from ...core.trade.stages import ALL
 from ..jobs.models import Job
-from ..planned import planned
-from ..record.actions import last_event
+from ..jobs.planned import inputs_of, planned
+from ..record.actions import bring_up, last_event
 from .jobs import JobOut, job_out
 from .session import SessionOut, session_out
 from .shapes import JSON, REFUSALS, as_json, job_of, stored
@@ -51,8 +51,10 @@ def _words() -> str:
 def _plan(request: HttpRequest, job: Job, document: Any) -> str:
     try:
         with within(PLAN_S):
-            return planned(*stored(request, job, parse_document(JobDocument, document))).json
-    except (DocumentError, Spent):
+            made = planned(inputs_of(*stored(request, job, parse_document(JobDocument, document)))).json
+            bring_up(job)
+            return made
+    except (DocumentError, DeadlineExceeded):
         return "null"
 
 

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import hashlib
+import tempfile
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterator
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from django.core import signing
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
+from ...core import tasks
 from ...core.documents import DocumentError, Problem
 from ...core.documents.event import Event as EventDocument
 from ...core.documents.event import Key, LogEntry, Meter
@@ -19,21 +21,21 @@ from ...core.documents.results.run import Due, Run, SiteRecord
 from ...core.pages.calendar import due_calendar
 from ...core.record.fold import canonical, fold
 from ...core.record.handover import shown_of
-from ...core.record.logbook import header_of, log_csv, read_log
-from ...core.record.photos import MAX_BYTES, kept
+from ...core.record.logbook import log_csv
+from ...core.record.photos import MAX_BYTES
 from ...core.record.run import statuses_of
-from ...core.record.signing import verify
 from ...core.trade.budget import allowing
-from .. import tasks, workers
-from ..crews.models import Crew
+from ..crews import actions as crews
+from ..crews.models import Crew, Feed
 from ..crews.roles import Role
 from ..jobs.actions import document_of
 from ..jobs.models import Job
-from ..planned import asked as as_asked
+from ..jobs.planned import inputs_of
 from ..profiles.actions import library_of_job
 from ..record import actions
 from ..record.actions import PAPER_S
 from ..record.models import Handover
+from ..work import pool
 from .shapes import (
     JSON,
     REFUSALS,
@@ -156,17 +158,23 @@ class VerifiedOut(Schema):
 
 
 class DueOut(Schema):
-    """What is due at the crew's sites, and where a calendar program reads it."""
+    """What is due at the crew's sites, and whether one has an address where a calendar program reads it."""
 
     items: list[Due]
-    feed: str = Field(description="path of the calendar feed; whoever has it can read what is due")
+    feed: bool = Field(description="whether one has an address of the calendar")
+
+
+class FeedOut(Schema):
+    """An address where a calendar program reads what is due: told once, whoever has it can read that."""
+
+    path: str
 
 
 @router.get("/jobs/{uuid:id}/run", response={200: Run, **REFUSALS})
 def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the run of the saved job."""
-    of = actions.sight_of(job_at(request, id)).asked
-    return HttpResponse(workers.run(tasks.run_of_job, of.document, of.own), content_type=JSON)
+    of = actions.sight_of(job_at(request, id)).inputs
+    return HttpResponse(pool.run(tasks.run_of_job, of.document, of.own), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
@@ -174,9 +182,9 @@ def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -
     """Download the run as a checklist."""
     job = job_at(request, id)
     sight = actions.sight_of(job)
-    of = sight.asked
+    of = sight.inputs
     with allowing(PAPER_S):
-        made = workers.run(tasks.run_pdf, of.document, of.own, statuses_of(sight.state), paper)
+        made = pool.run(tasks.run_pdf, of.document, of.own, statuses_of(sight.state), paper)
     return attachment(made, f"{job.name} run.pdf", PDF)
 
 
@@ -212,8 +220,8 @@ def state_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
 def record_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return what is made of a job's events: verdicts, proposals, faults, what is due and open."""
     sight = actions.sight_of(job_at(request, id))
-    of = sight.asked
-    return HttpResponse(workers.run(tasks.record_of_job, of.document, of.own, sight.state), content_type=JSON)
+    of = sight.inputs
+    return HttpResponse(pool.run(tasks.record_of_job, of.document, of.own, sight.state), content_type=JSON)
 
 
 @router.put("/jobs/{uuid:id}/photos/{key}", response={200: PhotoOut, **REFUSALS}, openapi_extra=FILE_BODY)
@@ -221,24 +229,27 @@ def add_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> Any:
     """Add a photograph (JPEG, PNG or WebP, 12 MB at most); it is drawn anew, so that no position or camera data is kept."""
     who = person(request)
     Job.objects.only("id").get(pk=id, crew=who.crew)
-    made = actions.add_photo(id, who.crew, key, kept(_body(request, MAX_BYTES)), who.user)
+    made = actions.add_photo(id, who.crew, key, pool.run(tasks.photo_kept, _body(request, MAX_BYTES)), who.user)
     return {"key": made.key, "sha256": made.sha256, "width": made.width, "height": made.height}
 
 
 def _body(request: HttpRequest, most: int) -> bytes:
-    """Return a request's body, which may be larger than a document; refuse more than ``most`` bytes without reading them."""
+    """Return a request's body, which may be larger than a document; refuse more than ``most`` bytes."""
+    return b"".join(_parts(request, most))
+
+
+def _parts(request: HttpRequest, most: int) -> Iterator[bytes]:
+    """Yield a request's body piece by piece; refuse more than ``most`` bytes without reading them."""
     length = request.META.get("CONTENT_LENGTH") or "0"
     too_big = DocumentError([Problem(pointer="", message="the file is too big", expected=f"at most {most} bytes")])
     if length.isdigit() and int(length) > most:
         raise too_big
-    parts: list[bytes] = []
     left = most + 1
     while left > 0 and (part := request.read(min(left, 65536))):  # a server may hand out less than is asked for
-        parts.append(part)
+        yield part
         left -= len(part)
     if left <= 0:
         raise too_big
-    return b"".join(parts)
 
 
 @router.get("/jobs/{uuid:id}/photos/{key}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JPEG))
@@ -251,20 +262,9 @@ def read_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> HttpResponse:
 @router.post("/jobs/{uuid:id}/log", response={200: LogOut, **REFUSALS})
 def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[str, Any]:
     """Read an event list (CSV) for the logbook; nothing is stored: the entries come back as events to add."""
-    import hashlib
-
     job_at(request, id)
-    columns, guessed = header_of(body.text)
-    mapping = body.mapping if body.mapping is not None else guessed
-    try:
-        entries, problems = read_log(body.text, mapping)
-    except DocumentError as error:
-        if not columns:
-            raise
-        # Nobody has said yet which column is which: that is asked, not refused.
-        entries, problems = [], error.problems
-    told = [e.model_dump(mode="json", by_alias=True, exclude_none=True) for e in entries]
-    lines = [{"id": "log:" + hashlib.sha256(canonical(e).encode()).hexdigest()[:24], "entry": e} for e in told]
+    columns, mapping, entries, problems = pool.run(tasks.log_read, body.text, body.mapping)
+    lines = [{"id": "log:" + hashlib.sha256(canonical(e).encode()).hexdigest()[:24], "entry": e} for e in entries]
     return {"columns": columns, "mapping": mapping, "entries": lines, "problems": [p.model_dump(mode="json") for p in problems]}
 
 
@@ -333,16 +333,20 @@ def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> Ht
     """Download the pages of the handover as things stand now; not sealed."""
     job = job_at(request, id)
     document, events, photos = document_of(job), actions.events_of(job), actions.photos_of(job)
-    of = as_asked(document, library_of_job(job.crew, document))
+    of = inputs_of(document, library_of_job(job.crew, document))
     with allowing(PAPER_S):
-        made = workers.run(tasks.handover_pdf, of.document, of.own, events, job.crew.name, shown_of(fold(events), photos), paper)
+        made = pool.run(tasks.handover_pdf, of.document, of.own, events, job.crew.name, shown_of(fold(events), photos), paper)
     return attachment(made, f"{job.name} handover.pdf", PDF)
 
 
 @router.post("/verify", response={200: VerifiedOut, **REFUSALS}, openapi_extra=FILE_BODY)
 def verify_handover(request: HttpRequest, key: Annotated[str, Field(max_length=100)] = "") -> dict[str, Any]:
     """Say whether a sealed handover is unaltered; nothing is stored."""
-    return verify(_body(request, MAX_HANDOVER), key).to_data()
+    with tempfile.NamedTemporaryFile(prefix="ewerer-verify-") as held:
+        for part in _parts(request, MAX_HANDOVER):
+            held.write(part)
+        held.flush()
+        return pool.run(tasks.file_verified, held.name, key)
 
 
 def _due(crew: Crew) -> list[Due]:
@@ -357,15 +361,28 @@ def _due(crew: Crew) -> list[Due]:
     return sorted(out, key=lambda d: (d.date, d.name, d.what))
 
 
-SALT = "due"
-
-
 @router.get("/due", response={200: DueOut, **REFUSALS})
 def due_of_crew(request: HttpRequest) -> HttpResponse:
     """List what is due at all of the crew's sites."""
-    crew = crew_of(request)
-    found: Sequence[Due] = _due(crew)
-    return as_json({"items": [d.model_dump() for d in found], "feed": f"/api/feeds/{signing.dumps(crew.pk, salt=SALT)}/due.ics"})
+    who = person(request)
+    feed = Feed.objects.filter(member=who.member).exists()
+    return as_json({"items": [d.model_dump() for d in _due(who.crew)], "feed": feed})
+
+
+@router.post("/due/feed", response={201: FeedOut, **REFUSALS})
+def make_feed(request: HttpRequest) -> tuple[int, dict[str, str]]:
+    """Make an address where a calendar program reads what is due; one's address of before leads nowhere then."""
+    token = crews.make_feed(person(request).member)
+    note(request, "calendar address made")
+    return 201, {"path": f"/api/feeds/{token}/due.ics"}
+
+
+@router.delete("/due/feed", response={204: None, **REFUSALS})
+def end_feed(request: HttpRequest) -> tuple[int, None]:
+    """Take one's address of the calendar back."""
+    crews.end_feed(person(request).member)
+    note(request, "calendar address taken back")
+    return 204, None
 
 
 @router.get(
@@ -376,8 +393,7 @@ def due_of_crew(request: HttpRequest) -> HttpResponse:
 )
 def due_feed(request: HttpRequest, token: str) -> HttpResponse:
     """Return what is due as a calendar, for programs that read a feed by its secret address."""
-    try:
-        crew = Crew.objects.get(pk=signing.loads(token, salt=SALT))
-    except (signing.BadSignature, Crew.DoesNotExist):
-        raise Http404 from None
+    crew = crews.crew_of_feed(token)
+    if crew is None:
+        raise Http404
     return HttpResponse(due_calendar(_due(crew), f"Ewerer, {crew.name}"), content_type=f"{ICS}; charset=utf-8")

@@ -9,13 +9,13 @@ from ninja.errors import HttpError
 from ninja.security import SessionAuth
 
 from ..crews.roles import Role
-from ..people import person_of
+from ..crews.who import person_of
 from ..problems import COMPUTES, route_of
 
 STORES_NOTHING = COMPUTES | {"work", "work/<id>"}
 """Operations that no job, profile or person is changed by; long work only leaves its result."""
 ONES_OWN = {
-    "session", "session/preferences", "session/password", "session/sign-ins", "session/crew", "session/stay", "session/invitations/<token>",
+    "session", "session/preferences", "session/password", "session/sign-ins", "session/crew", "session/stay", "session/invitations/<token>", "due/feed",
 }  # fmt: skip
 """Operations on one's own account: no role is asked for."""
 LEADS = {

@@ -5,28 +5,30 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.contrib.auth.models import User
 from django.http import Http404, HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
+from ninja.throttling import AnonRateThrottle, UserRateThrottle
 from ninja.utils import check_csrf
 from pydantic import Field
 
 from ... import __version__
 from ...core.documents import DocumentError, Problem
-from .. import throttle
 from ..crews import actions, sessions
 from ..crews.models import Member, SignIn
 from ..crews.roles import Role
-from ..crews.store import BACKEND
-from ..people import CREW, forget_person, person_of
+from ..crews.sessions import address_of
+from ..crews.who import CREW, forget_person, person_of
 from ..problems import problem
-from ..proxies import address_of
 from .shapes import REFUSALS, Asked, Page, PageQuery, ProblemDetails, note, paged, person
 
 router = Router(tags=["session"])
 AT_THE_DOOR = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails, 429: ProblemDetails}
+
+SIGN_INS = AnonRateThrottle(settings.SIGN_IN_RATE)
 
 
 class Credentials(Asked):
@@ -126,7 +128,7 @@ def session_out(request: HttpRequest) -> dict[str, Any]:
 
 
 def _begin(request: HttpRequest, user: User) -> None:
-    login(request, user, backend=BACKEND)
+    login(request, user, backend=settings.AUTHENTICATION_BACKENDS[-1])
     forget_person(request)
     sessions.began(request, user)
 
@@ -137,18 +139,15 @@ def session(request: HttpRequest) -> dict[str, Any]:
     return session_out(request)
 
 
-@router.post("", auth=None, response={200: SessionOut, **AT_THE_DOOR})
+@router.post("", auth=None, throttle=SIGN_INS, response={200: SessionOut, **AT_THE_DOOR})
 def sign_in(request: HttpRequest, body: Credentials) -> Any:
     """Sign in. Five failures lock name and address for five minutes; many from an address, or for a name, slow those down."""
     failed = check_csrf(request)
     if failed:
         return failed
     address = address_of(request)
-    if throttle.refuses(body.username, address):
-        return problem(429, "Too many tries", "Too many sign-ins failed here; try again in five minutes.")
     user = authenticate(request, username=body.username, password=body.password)
     if not isinstance(user, User):
-        throttle.failed(body.username, address)
         known = Member.objects.select_related("crew").filter(user__username=body.username[:150]).first()
         if known is not None:
             actions.note(known.crew, body.username, "sign-in failed", "", address)
@@ -176,15 +175,11 @@ def change_crew(request: HttpRequest, body: CrewIn) -> dict[str, Any]:
     return session_out(request)
 
 
-@router.post("/password", response={200: SessionOut, 429: ProblemDetails, **REFUSALS})
+@router.post("/password", throttle=UserRateThrottle("10/m"), response={200: SessionOut, 429: ProblemDetails, **REFUSALS})
 def change_password(request: HttpRequest, body: PasswordIn) -> Any:
     """Change one's password. All other sessions of the person end."""
     user = person(request).user
-    address = address_of(request)
-    if throttle.refuses(user.get_username(), address):
-        return problem(429, "Too many tries", "Too many tries failed here; try again in five minutes.")
     if not user.check_password(body.old):
-        throttle.failed(user.get_username(), address)
         raise DocumentError([Problem(pointer="/old", message="this is not your password", expected="the one you signed in with")])
     actions.check_password(body.new, user, "/new")
     user.set_password(body.new)
@@ -223,7 +218,7 @@ def read_invitation(request: HttpRequest, token: str) -> dict[str, Any]:
     return {"crew": found.crew.name, "role": found.role, "until": found.until}
 
 
-@router.post("/invitations/{token}", auth=None, response={200: SessionOut, **AT_THE_DOOR})
+@router.post("/invitations/{token}", auth=None, throttle=SIGN_INS, response={200: SessionOut, **AT_THE_DOOR})
 def join(request: HttpRequest, token: str, body: JoinIn) -> HttpResponse | dict[str, Any]:
     """Join a crew by a link: as who is signed in, or as somebody new."""
     failed = check_csrf(request)

@@ -13,8 +13,7 @@ from typing import Annotated, Any, Generic, TypeVar
 from django.db.models import Model, QuerySet
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Query, Schema
-from ninja.operation import Operation
-from pydantic import ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.devices.library import Library, check_references
 from ...core.documents import DocumentError
@@ -22,10 +21,10 @@ from ...core.documents import Job as JobDocument
 from ...core.documents.results.base import PlanPart
 from ..crews.actions import note as add_note
 from ..crews.models import Crew
+from ..crews.sessions import address_of
+from ..crews.who import Person, person_of
 from ..jobs.models import Job, Revision
-from ..people import Person, person_of
 from ..profiles.actions import library_for, library_of_job
-from ..proxies import address_of
 from ..record.actions import sight_of
 
 JSON = "application/json"
@@ -52,30 +51,13 @@ class ProblemDetails(Schema):
     problems: list[ProblemOut] = []
 
 
-_made_of = Operation._create_response_model
-_made: dict[Any, Any] = {}
-
-
-def _once(operation: Operation, answer: Any) -> Any:
-    """Return the model of an answer, made once for all operations that answer so: every start waits for them."""
-    if answer not in _made:
-        _made[answer] = _made_of(operation, answer)
-    return _made[answer]
-
-
-Operation._create_response_model = _once  # type: ignore[method-assign, assignment]
 REFUSALS = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
 
 
-class Asked(Schema):
-    """Base of bodies: unknown keys are refused. They come as plain data, which is read once."""
+class Asked(BaseModel):
+    """Base of bodies: unknown keys are refused."""
 
     model_config = ConfigDict(extra="forbid")
-
-    @model_validator(mode="wrap")
-    @classmethod
-    def _run_root_validator(cls, values: Any, handler: Any) -> Any:
-        return handler(values)
 
 
 class Page(Schema, Generic[T]):

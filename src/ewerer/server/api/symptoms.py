@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ...core.symptoms.finder import Diagnosis, diagnose, knowledge
 from ...core.trade.finding import Finding
-from ..planned import planned
+from ..jobs.planned import inputs_of, planned
 from .bodies import JobBody
 from .shapes import REFUSALS, Asked, Page, PageQuery, library_of, paged, ready
 
@@ -42,5 +42,5 @@ def list_symptoms(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 def diagnose_symptom(request: HttpRequest, id: str, asked: Inquiry) -> HttpResponse:
     """Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence."""
     document = asked.document
-    told = [] if document is None else json.loads(planned(document, library_of(request, document)).json)["findings"]
+    told = [] if document is None else json.loads(planned(inputs_of(document, library_of(request, document))).json)["findings"]
     return ready(diagnose(id, asked.answers, [Finding.model_validate(f) for f in told]))

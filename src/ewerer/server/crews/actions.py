@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-import logging
 import secrets
 from datetime import timedelta
 
+import structlog
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -14,10 +14,11 @@ from django.utils import timezone
 
 from ...core.documents import DocumentError, Problem
 from ..writing import writes
-from .models import Crew, Deed, Invitation, Member
+from .models import Crew, Deed, Feed, Invitation, Member
+from .names import checked_name
 from .roles import Role
 
-LOG = logging.getLogger("ewerer.requests")
+LOG = structlog.stdlib.get_logger("ewerer.requests")
 INVITED_FOR = timedelta(days=7)
 MOST_INVITATIONS = 50
 MOST_PEOPLE = 500
@@ -33,7 +34,7 @@ def _refused(pointer: str, message: str, expected: str) -> DocumentError:
 def note(crew: Crew, who: str, what: str, about: str = "", address: str = "") -> None:
     """Add a line to a crew's trail, and to the log."""
     deed = Deed.objects.create(crew=crew, who=who[:150], what=what, about=about[:200], address=address[:45])
-    LOG.info("deed", extra={"told": {"crew": crew.pk, "who": deed.who, "deed": what, "address": deed.address}})
+    LOG.info("deed", crew=crew.pk, who=deed.who, deed=what, address=deed.address)
 
 
 def check_password(password: str, user: User | None, pointer: str) -> None:
@@ -108,13 +109,7 @@ def join(token: str, user: User | None, name: str = "", password: str = "") -> M
     if invited.crew.members.count() >= MOST_PEOPLE:
         raise _refused("", "the crew is full", f"at most {MOST_PEOPLE} people")
     if user is None:
-        if User.objects.filter(username__iexact=name).exists():
-            raise _refused("/username", "this name is taken", "another one; or sign in with it, and open the link again")
-        made = User(username=name)
-        try:
-            made.full_clean(exclude=["password"])
-        except ValidationError as error:
-            raise _refused("/username", " ".join(error.messages), "letters, digits and @ . + - _") from None
+        made = User(username=checked_name(name, invited.crew, "/username"))
         check_password(password, made, "/password")
         made.set_password(password)
         made.save()
@@ -124,3 +119,23 @@ def join(token: str, user: User | None, name: str = "", password: str = "") -> M
     invited.used_by = user
     invited.save(update_fields=["used_by"])
     return member
+
+
+@writes
+def make_feed(member: Member) -> str:
+    """Give a person a new address of the crew's calendar and return what stands in it; the one before leads nowhere then."""
+    token = secrets.token_urlsafe(32)
+    Feed.objects.update_or_create(member=member, defaults={"hash": _hash(token), "made_at": timezone.now()})
+    return token
+
+
+@writes
+def end_feed(member: Member) -> None:
+    """Take a person's address of the calendar back."""
+    Feed.objects.filter(member=member).delete()
+
+
+def crew_of_feed(token: str) -> Crew | None:
+    """Return the crew whose calendar an address shows, None where it leads nowhere: taken back, or its person left."""
+    found = Feed.objects.select_related("member__crew").filter(hash=_hash(token)).first()
+    return found.member.crew if found else None

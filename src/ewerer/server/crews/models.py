@@ -56,6 +56,17 @@ class Invitation(models.Model):
         return f"to {self.crew} as {self.role}"
 
 
+class Feed(models.Model):
+    """A person's address of the crew's calendar. Only the hash of what stands in it is kept; it ends with the membership."""
+
+    member = models.OneToOneField(Member, on_delete=models.CASCADE, related_name="feed")
+    hash = models.CharField(max_length=64, unique=True)
+    made_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"calendar of {self.member}"
+
+
 class Deed(models.Model):
     """A line of the trail: what was done, by whom, from where. The database refuses to change it."""
 

@@ -9,9 +9,13 @@ from django.contrib.sessions.models import Session
 from django.db.models import QuerySet
 from django.http import HttpRequest
 
-from ..proxies import address_of
 from ..writing import writes
 from .models import SignIn
+
+
+def address_of(request: HttpRequest) -> str:
+    """Return the address a request comes from; behind a trusted proxy, the one that the proxy names."""
+    return str(request.META.get("REMOTE_ADDR", ""))[:45]
 
 
 @writes
@@ -41,9 +45,14 @@ def ended(request: HttpRequest) -> None:
     SignIn.objects.filter(session=request.session.session_key).delete()
 
 
-@writes
 def end_others(request: HttpRequest, user: User) -> None:
     """End all sessions of a person but the one that asks."""
-    others = SignIn.objects.filter(user=user).exclude(session=request.session.session_key)
+    end_all(user, request.session.session_key or "")
+
+
+@writes
+def end_all(user: User, but: str = "") -> None:
+    """End all sessions of a person, but for one where it is named."""
+    others = SignIn.objects.filter(user=user).exclude(session=but)
     Session.objects.filter(session_key__in=others.values("session")).delete()
     others.delete()

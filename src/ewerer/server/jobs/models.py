@@ -1,7 +1,6 @@
 """Jobs and their revisions. Every save is a revision; none is ever overwritten."""
 
 import contextlib
-import itertools
 import uuid
 from collections.abc import Iterator
 from typing import Any
@@ -23,7 +22,7 @@ class Job(models.Model):
     revision = models.PositiveIntegerField(default=0)
     summary = models.JSONField(default=dict)
     summary_due = models.BigIntegerField(default=0)
-    """The last time [ns] that something changed what the list shows of the plan; 0 where it is as the job is."""
+    """The last time [ns] that something changed what the list shows of the plan; 0 where the list is up to date."""
     created_at = models.DateTimeField(auto_now_add=True)
     saved_at = models.DateTimeField(auto_now_add=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -42,12 +41,11 @@ class Job(models.Model):
 
 
 class Revision(models.Model):
-    """One saved state of a job: who, when, and what changed (RFC 6902); every so often the whole of it. See :mod:`.keeping`."""
+    """One saved state of a job: who, when, and the whole document, compressed. See :mod:`.keeping`."""
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
-    whole = models.BinaryField(null=True)
-    patch = models.BinaryField(default=bytes)
+    whole = models.BinaryField()
     saved_at = models.DateTimeField(auto_now_add=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 
@@ -62,10 +60,12 @@ class Revision(models.Model):
 
     @property
     def envelope(self) -> keeping.Envelope:
-        """The document without its long lists; raises DocumentError where it cannot be put together."""
-        before = Revision.objects.filter(job=self.job_id, number__lt=self.number).values_list("whole", "patch").iterator()
+        """The document without its long lists; raises DocumentError where it cannot be read."""
         with _said_so(self):
-            return keeping.rebuilt(itertools.chain([(self.whole, self.patch)], before))
+            held: keeping.Envelope = keeping.unpacked(self.whole)
+            if not isinstance(held["document"], dict):
+                raise ValueError("it is no document")
+            return {"document": held["document"], "series": dict(held["series"])}
 
     @property
     def document(self) -> dict[str, Any]:
@@ -74,11 +74,6 @@ class Revision(models.Model):
         with _said_so(self):
             keys = set(envelope["series"].values())
             return keeping.joined(envelope, dict(Series.objects.filter(key__in=keys).values_list("key", "body")) if keys else {})
-
-    @property
-    def changes(self) -> list[dict[str, Any]]:
-        """What changed since the revision before, to be read."""
-        return keeping.told(keeping.unpacked(self.patch))
 
 
 @contextlib.contextmanager

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping
-from functools import cache, lru_cache
+from functools import lru_cache
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.db.models import F, Q, QuerySet
+from django.db.models import F, Q
 
 from ...core.devices.library import Library, parse_profile, shipped_library
 from ...core.documents import DocumentError, Job, Problem, Profile
 from ..crews.models import Crew
-from ..questions import Question
 from ..writing import writes
 from .models import CrewProfile, ProfileVersion
 
@@ -40,28 +39,9 @@ def profile_of(version: ProfileVersion) -> Profile | str:
     return _parsed(json.dumps(version.document))
 
 
-_ANY = Question(lambda crew: CrewProfile.objects.filter(crew=crew).order_by().values_list("pk")[:1], int)
-
-
 def _matters(used: Collection[str]) -> Q:
     """Return which profiles a job that names ``used`` is planned with."""
     return Q(profile_id__in=used) | Q(kind="adapter")
-
-
-@cache
-def _any_of(many: int) -> Question[tuple[int]]:
-    def asked(crew: int, *ids: str) -> QuerySet[CrewProfile, tuple[int]]:
-        return CrewProfile.objects.filter(_matters(ids), crew=crew).order_by().values_list("pk")[:1]
-
-    return Question(asked, int, *[str] * many)
-
-
-def _has_any(crew: Crew, used: Collection[str] | None) -> bool:
-    """Whether a crew has profiles of its own, or any that a job which names ``used`` is planned with: mostly not, and every save asks."""
-    if used is None:
-        return bool(_ANY(crew.pk))
-    many = 1 << max(3, len(used).bit_length())  # few questions serve all jobs; no profile has an empty id
-    return bool(_any_of(many)(crew.pk, *used, *[""] * (many - len(used))))
 
 
 def _newest(crew: Crew, *wanted: Q) -> dict[str, ProfileVersion]:
@@ -76,8 +56,6 @@ def library_for(crew: Crew, pins: Mapping[str, int] | None = None, used: Collect
     With ``used``, only those of its own and its adapters, so that a plan costs the same however many there are. What is
     put away is not offered, but stays for the jobs that pin it. What cannot be read by this version is left out.
     """
-    if not _has_any(crew, used):
-        return Library(shipped_library(), {})
     pins = pins or {}
     wanted = [Q(put_away=False) | Q(profile_id__in=list(pins))]
     if used is not None:

@@ -10,6 +10,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from ...core import tasks
 from ...core.devices.library import Library
 from ...core.documents import DocumentError, Problem, parse_document
 from ...core.documents import Job as JobDocument
@@ -22,16 +23,14 @@ from ...core.record.imports import marks_as_events
 from ...core.record.logbook import due_of
 from ...core.record.photos import Photo as Kept
 from ...core.record.signing import crew_key, fingerprint, public_bytes
-from ...core.trade.budget import allowing, within
-from .. import due, tasks, workers
+from ...core.trade.budget import DeadlineExceeded, allowing, within
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
-from ..planned import Asked, made
-from ..planned import asked as as_asked
+from ..jobs.planned import Inputs, inputs_of, known, planned
 from ..profiles.actions import library_of_job
-from ..questions import Question
 from ..settings.base import DATA_DIR
+from ..work import pool
 from ..writing import writes
 from .models import Event, Handover, Instrument, Photo
 
@@ -54,12 +53,6 @@ class Added:
     last: int = 0
 
 
-_TOLD = Question(
-    lambda job, crew: Event.objects.filter(job=job, job__crew=crew).order_by("id").values_list("id", "data"), uuid.UUID, int
-)
-_LAST = Question(lambda job: Event.objects.filter(job=job).order_by("-id").values_list("id")[:1], uuid.UUID)
-
-
 def now(ahead: dt.timedelta = dt.timedelta()) -> str:
     """Return the moment, or one that lies ahead of it, as events tell it."""
     moment = dt.datetime.now(dt.UTC) + ahead
@@ -73,7 +66,7 @@ def events_of(job: Job) -> list[dict[str, Any]]:
 
 def last_event(job: uuid.UUID) -> int:
     """Return the place of a job's latest event, 0 before the first."""
-    return next((id for (id,) in _LAST(job)), 0)
+    return Event.objects.filter(job=job).order_by("-id").values_list("id", flat=True).first() or 0
 
 
 def state_of(job: Job) -> State:
@@ -90,9 +83,9 @@ class Sight:
     state: State
 
     @property
-    def asked(self) -> Asked:
+    def inputs(self) -> Inputs:
         """The job and its library as text, for what is computed of them beside the server."""
-        return as_asked(self.document, self.library)
+        return inputs_of(self.document, self.library)
 
 
 def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
@@ -112,25 +105,32 @@ def create(crew: Crew, document: JobDocument, user: User) -> Job:
     def beside(job: Job) -> None:
         _insert(job, marks_as_events(document.to_data(), now(), user.get_username()), user)
 
-    return jobs.create(crew, document, user, beside)
+    job = jobs.create(crew, document, user, beside)
+    bring_up(job)
+    return job
 
 
 def save(
     job_id: uuid.UUID, crew: Crew, document: JobDocument, base_revision: int, user: User, library: Library | None = None
 ) -> Job:
     """Store a new revision; marks that its document carries and the record lacks become events."""
-    told = document.model_fields_set & {"as_found", "sheet_marks"}
+    marked = document.model_fields_set & {"as_found", "sheet_marks"}
 
     def beside(job: Job) -> None:
-        known = state_of(job)
-        _insert(job, marks_as_events(document.to_data(), now(), user.get_username(), known), user)
+        events = marks_as_events(document.to_data(), now(), user.get_username(), state_of(job))
+        _insert(job, events, user)
 
-    held = _TOLD(job_id, crew.pk)
-    last = held[-1][0] if held else 0
-    whole = document if told else handovers.laid_over(document.bare(), fold([data for _, data in held]))
-    return jobs.save(
-        job_id, crew, whole, base_revision, user, beside if told else None, library, lambda: last_event(job_id) == last
-    )
+    events = [] if marked else list(Event.objects.filter(job=job_id, job__crew=crew).order_by("id").values_list("id", "data"))
+    whole = document if marked else handovers.laid_over(document.bare(), fold([data for _, data in events]))
+    plan = known(inputs_of(whole, library or library_of_job(crew, document)))
+
+    def summary() -> jobs.Summary:
+        """Return what the list shows, where the plan is known and no event came in between."""
+        return None if plan is None or last_event(job_id) != (events[-1][0] if events else 0) else plan.summary
+
+    job = jobs.save(job_id, crew, whole, base_revision, user, beside if marked else None, summary)
+    bring_up(job)
+    return job
 
 
 def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
@@ -141,29 +141,23 @@ def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
         _insert(held, whole, user)
         return _told(sight_of(held))
 
-    jobs.tell(job.id, job.crew, beside, changes_plan=True)
-    if not due.later():
-        bring_up(job.pk)
+    bring_up(jobs.tell(job.id, job.crew, beside, changes_plan=True))
 
 
-BRING_UP_S = 20.0
-"""Processor time of a plan that nobody waits for."""
+BRING_UP_S = 2.0
+"""Most processor time that a save spends on what the list shows of the plan; what takes longer stays due [s]."""
 
 
-def bring_up(job_id: uuid.UUID, at: int = 0, of: Asked | None = None) -> None:
-    """Bring what the list of jobs shows of the plan up to the latest revision and what the events say.
-
-    Where it is at hand what the plan was made ``of`` when it became due, at a time [ns], that is not looked up.
-    """
-    if of is None:
-        job = Job.objects.select_related("crew").filter(pk=job_id).first()
-        if job is None:
-            return
-        sight = sight_of(job)
-        at, of = job.summary_due, as_asked(sight.document, sight.library)
-    with within(BRING_UP_S):
-        summary = made(of).summary
-    jobs.bring_up(job_id, at, summary)
+def bring_up(job: Job) -> None:
+    """Bring what the list of jobs shows of the plan up to the latest revision and what the events say, where it is due."""
+    if not job.summary_due:
+        return
+    try:
+        with within(BRING_UP_S):
+            summary = planned(sight_of(job).inputs).summary
+    except (DocumentError, DeadlineExceeded, MemoryError, pool.ProcessEnded, pool.ShuttingDown):
+        return  # the list says that it is not planned yet; opening the job plans it
+    jobs.keep_summary(job.pk, job.summary_due, summary)
 
 
 def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign: bool = True) -> Added:
@@ -194,8 +188,8 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
     if any(e["kind"] == "signed" for e in good):
         document = jobs.document_of(job)
         state = fold([*events_of(job), *good])
-        of = as_asked(handovers.laid_over(document, state), library_of_job(crew, document))
-        why = workers.run(tasks.why_open, of.document, of.own, state)
+        of = inputs_of(handovers.laid_over(document, state), library_of_job(crew, document))
+        why = pool.run(tasks.why_open, of.document, of.own, state)
         if why:
             out.refused += [{"id": e["id"], "message": f"not to be signed yet: {why[0]}"} for e in good if e["kind"] == "signed"]
             good = [e for e in good if e["kind"] != "signed"]
@@ -221,9 +215,7 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
         return _told(sight_of(job)) if new else {}
 
     changes_plan = any(e["kind"] in CHANGES_PLAN for e in good)
-    jobs.tell(job_id, crew, beside, changes_plan)
-    if out.accepted and changes_plan and not due.later():
-        bring_up(job_id)
+    bring_up(jobs.tell(job_id, crew, beside, changes_plan))
     return out
 
 
@@ -296,9 +288,9 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
     if not state["signed"]:
         raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
     public = public_bytes(key := key_of(crew))
-    of, photos = as_asked(document, library_of_job(crew, document)), photos_of(job)
+    of, photos = inputs_of(document, library_of_job(crew, document)), photos_of(job)
     with allowing(PAPER_S):
-        members, about = workers.run(
+        members, about = pool.run(
             tasks.handover_contents,
             of.document,
             of.own,

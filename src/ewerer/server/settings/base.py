@@ -53,11 +53,9 @@ INSTALLED_APPS = [
     "ewerer.server.jobs",
     "ewerer.server.profiles",
     "ewerer.server.record",
-    "ewerer.server.commands",
 ]
 MIDDLEWARE = [
-    "ewerer.server.proxies.FromProxy",
-    "ewerer.server.told.Told",
+    "ewerer.server.ops.logs.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -71,7 +69,7 @@ MIDDLEWARE = [
     "ewerer.server.problems.ApiProblems",
     "ewerer.server.problems.Bounded",
 ]
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "ewerer.server.crews.store.People"]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
@@ -103,12 +101,17 @@ DATABASES = {
     }
 }
 
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 20_000}}}
+NINJA_NUM_PROXIES = 0
+"""The server has put the address that a trusted proxy names in its place already."""
+SIGN_IN_RATE = "60/m"
+"""Sign-ins that are tried from one address, right or wrong."""
+
 STATIC_URL = "/static/"
 STATIC_ROOT = SERVER_DIR / "static"
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_DOCUMENT_BYTES + 500_000
-SESSION_ENGINE = "ewerer.server.crews.store"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 14
@@ -129,11 +132,11 @@ CONTENT_SECURITY_POLICY = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"lines": {"()": "ewerer.server.told.Lines"}},
+    "formatters": {"lines": {"()": "ewerer.server.settings.logs.lines"}},
     "handlers": {
         "console": {"class": "logging.StreamHandler"},
         "lines": {
-            "class": "ewerer.server.told.Kept",
+            "class": "ewerer.server.settings.logs.Kept",
             "filename": DATA_DIR / "logs" / "ewerer.log",
             "maxBytes": 5_000_000,
             "backupCount": 4,
@@ -146,6 +149,8 @@ LOGGING = {
     "loggers": {
         "ewerer.requests": {"handlers": ["lines"], "level": "INFO", "propagate": False},
         "axes": {"level": "ERROR"},
+        "django.request": {"level": "ERROR"},
+        "waitress": {"level": "ERROR"},
         "weasyprint": {"level": "ERROR"},
         "fontTools": {"level": "ERROR"},
     },

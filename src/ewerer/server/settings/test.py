@@ -4,6 +4,7 @@ from .base import *  # noqa: F403
 from .base import DATABASES, LOGGING
 
 SECRET_KEY = "only-for-tests-" + "x" * 50
+SIGN_IN_RATE = "10000/m"
 ALLOWED_HOSTS = ["testserver", "127.0.0.1", "localhost"]
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 DATABASES["default"]["NAME"] = "ewerer-test.sqlite3"

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ...trade.budget import look
+from ...trade.budget import check_deadline
 from .week import DAY, Day, Stretch, What
 
 TIE = 256
@@ -92,7 +92,7 @@ def fit(week: Counter[Day], step: int, ground: What | None, layers: Sequence[Lay
         fewer.append(tuple(slice(0, -1) if i == j else None if i == k + j else whole for i in range(2 * k)))
     snapshots = []
     for segment in range(price.shape[1]):
-        look()
+        check_deadline()
         for j in range(k):
             snapshots.append(value)
             least = value.min(axis=k + j)  # every slot of this layer may end here for nothing

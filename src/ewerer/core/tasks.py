@@ -1,0 +1,239 @@
+"""Plans, papers and readings as pure functions of text, so that any process can carry them out."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import os
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any, Literal, cast
+
+from .devices.library import Library, parse_profile, shipped_library
+from .documents import DocumentError, Job, Plan, Problem
+from .documents.profiles import MenuProfile
+from .documents.results.base import PlanPart
+from .flow.measured import parse_series
+from .pages.pdf import Paper
+from .plan import find_sheet, plan
+from .record.fold import State
+from .record.handover import contents, facts_of
+from .record.logbook import header_of, read_log
+from .record.photos import Photo, kept
+from .record.record import record_of
+from .record.run import run_of, standing, why_not_closed
+from .record.signing import verify_file
+from .visit.as_found import parse_found
+from .visit.working_list import unit_order
+
+Own = tuple[tuple[str, int], ...]
+"""A crew's own profiles as JSON text, each with the newest revision that is known of it."""
+_parsed = lru_cache(maxsize=512)(parse_profile)
+"""One text gives one profile, so that what a plan keeps with a profile is found again."""
+
+
+def _read(document: str, own: Own) -> tuple[Job, Library]:
+    profiles = [(_parsed(text), newest) for text, newest in own]
+    library = Library([*shipped_library(), *(p for p, _ in profiles)], {p.id: newest for p, newest in profiles})
+    return Job.model_validate_json(document), library
+
+
+def _summary(made: Plan) -> dict[str, Any]:
+    counts = {s: sum(f.severity == s for f in made.findings) for s in ("stop", "caution", "note")}
+    waits = next((f for f in made.findings if f.severity in ("stop", "caution")), None)
+    return {
+        **counts,
+        "waits_for": waits.title if waits else "",
+        "waits_stage": waits.stage if waits else "",
+        "keys": {s.stage: s.key for s in made.stages if s.key},
+    }
+
+
+def _packed(made: PlanPart) -> bytes:
+    return gzip.compress(made.model_dump_json(by_alias=True).encode(), 4, mtime=0)
+
+
+def plan_of(document: str, own: Own) -> tuple[bytes, dict[str, Any]]:
+    """Return the plan of a job's JSON as compressed JSON (gzip), and what the list of jobs shows of it."""
+    made = plan(*_read(document, own))
+    return _packed(made), _summary(made)
+
+
+def simulation_of(document: str, own: Own, days: int, as_found: bool, lead_days: int) -> bytes:
+    """Return some days of a job's JSON, simulated step by step, as compressed JSON (gzip)."""
+    from .flow.results import simulate
+
+    return _packed(simulate(*_read(document, own), days, as_found=as_found, lead_days=lead_days))
+
+
+@dataclass(frozen=True, slots=True)
+class Long:
+    """What long work is done: its kind, a job's JSON and own profiles, those it is compared with, and how it is asked for."""
+
+    kind: Literal["year", "advice", "gentlest", "compare", "sweep"]
+    job: tuple[str, Own]
+    other: tuple[str, Own] | None = None
+    days: int = 365
+    as_found: bool = False
+    wanted: float = 0.8
+    weathers: int = 60
+    vary: tuple[str, tuple[str, ...]] | None = None
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Write a file so that whoever reads it finds all of it, or what was there before."""
+    beside = path.with_name(f"{path.name}.{os.getpid()}.part")
+    beside.write_text(text)
+    beside.replace(path)
+
+
+PROGRESS_S = 0.2
+"""Least time between two notes of progress [s]."""
+
+
+def long_work(of: Long, progress: str) -> str:
+    """Return the result of long work as JSON; a word and a share (0..1) of how far it is are written to the file ``progress``."""
+    from .flow import adviser, results, sweep
+
+    last = 0.0
+
+    def told(word: str, share: float) -> None:
+        nonlocal last
+        if time.monotonic() - last >= PROGRESS_S:
+            last = time.monotonic()
+            write_whole(Path(progress), json.dumps([word, share]))
+
+    job, library = _read(*of.job)
+    made: PlanPart
+    if of.kind == "advice":
+        made = adviser.advise(job, library, told=told)
+    elif of.kind == "gentlest":
+        made = results.gentlest_current(job, library, of.days, of.wanted, told=told)
+    elif of.kind == "sweep":
+        made = sweep.sweep(job, library, of.weathers, of.days, of.vary, told=told)
+    elif of.kind == "compare":
+        other = ("as found", job, library, True) if of.other is None else ("other", *_read(*of.other), False)
+        made = results.compare([("plan", job, library, False), other], of.days, told=told)
+    else:
+        made = results.simulate(job, library, of.days, record=False, as_found=of.as_found, told=told)
+    return made.model_dump_json()
+
+
+def order_of(document: str, own: Own, unit: str) -> str:
+    """Return the working list of a unit of a job's JSON as JSON; raises DocumentError where there is none."""
+    job, library = _read(document, own)
+    return unit_order(job, unit, library).model_dump_json(by_alias=True)
+
+
+def sheet_pdf(document: str, own: Own, unit: str, paper: Paper) -> bytes:
+    """Return the working list of a unit as PDF; raises DocumentError where there is none."""
+    from .pages.sheet import sheet_page
+
+    job, library = _read(document, own)
+    return sheet_page(job, find_sheet(job, plan(job, library), unit), unit_order(job, unit, library), paper)
+
+
+def cable_pdf(document: str, own: Own, paper: Paper) -> bytes:
+    """Return the cable card as PDF; raises DocumentError where there is none."""
+    from .pages.cable import cable_page
+
+    job, library = _read(document, own)
+    return cable_page(job, plan(job, library), paper)
+
+
+def sheet_file(document: str, own: Own, unit: str, format: str) -> bytes:
+    """Return a unit's sheet as json, csv or xlsx; raises DocumentError where there is none."""
+    from .pages.export import sheet_bytes
+
+    job, library = _read(document, own)
+    return sheet_bytes(job, find_sheet(job, plan(job, library), unit), format)
+
+
+def run_of_job(document: str, own: Own) -> str:
+    """Return the run of a job as JSON."""
+    return run_of(*_read(document, own)).model_dump_json(by_alias=True)
+
+
+def record_of_job(document: str, own: Own, state: State) -> str:
+    """Return what is made of a job's events, folded to ``state``, as JSON."""
+    job, library = _read(document, own)
+    return record_of(job, library, run_of(job, library), state).model_dump_json(by_alias=True)
+
+
+def why_open(document: str, own: Own, state: State) -> list[str]:
+    """Return why a visit may not be closed as it stands."""
+    return why_not_closed(run_of(*_read(document, own)), state)
+
+
+def run_pdf(document: str, own: Own, statuses: Mapping[str, str], paper: Paper) -> bytes:
+    """Return the run as a checklist in PDF; ``statuses`` says what became of its steps."""
+    from .pages.checklist import checklist_page
+
+    run = run_of(*_read(document, own))
+    return checklist_page(run, standing(run.steps, statuses), paper)
+
+
+def handover_pdf(
+    document: str, own: Own, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper
+) -> bytes:
+    """Return the pages of a handover of a job without its record, and its events, as things stand."""
+    from .pages.handover import handover_page
+
+    return handover_page(facts_of(*_read(document, own), events, crew, b"", photos), paper)
+
+
+def handover_contents(
+    document: str,
+    own: Own,
+    events: Sequence[Mapping[str, Any]],
+    public: bytes,
+    crew: str,
+    revision: int,
+    photos: Mapping[str, bytes],
+    paper: Paper,
+) -> tuple[dict[str, bytes], dict[str, Any]]:
+    """Return what a handover holds but for its photographs, and what its manifest says; raises DocumentError while it may not be closed."""
+    return contents(*_read(document, own), events, public, crew, revision, photos, paper)
+
+
+def photo_kept(data: bytes) -> Photo:
+    """Return what is kept of a photograph."""
+    return kept(data)
+
+
+def table_read(source: bytes) -> str:
+    """Return the settings that a manual's table says, as JSON."""
+    from .devices.manual import read_table
+
+    return read_table(source).model_dump_json()
+
+
+def file_verified(path: str, key: str) -> dict[str, Any]:
+    """Say whether the sealed handover in a file is unaltered."""
+    return verify_file(Path(path), key).to_data()
+
+
+def log_read(text: str, mapping: dict[str, str] | None) -> tuple[list[str], dict[str, str], list[dict[str, Any]], list[Problem]]:
+    """Return the columns of an event list, what each is, its entries as plain data, and what could not be read."""
+    columns, guessed = header_of(text)
+    mapping = guessed if mapping is None else mapping
+    try:
+        entries, problems = read_log(text, mapping)
+    except DocumentError as error:
+        if not columns:
+            raise
+        entries, problems = [], error.problems  # nobody has said yet which column is which: that is asked, not refused
+    return columns, mapping, [e.model_dump(mode="json", by_alias=True, exclude_none=True) for e in entries], problems
+
+
+def found_read(profile: str, text: bytes) -> tuple[dict[str, str], list[Problem]]:
+    """Return the found settings that a list says of a device, and the lines that could not be read."""
+    return parse_found(cast(MenuProfile, _parsed(profile)), text)
+
+
+def series_read(text: bytes, step_min: int) -> dict[str, Any]:
+    """Return measured power from CSV."""
+    return parse_series(text, step_min).model_dump(exclude_unset=True)

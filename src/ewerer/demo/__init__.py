@@ -1,0 +1,1 @@
+"""Invented jobs, and what was done on site for some of them."""

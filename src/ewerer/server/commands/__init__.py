@@ -1,1 +1,0 @@
-"""Commands for the server: people, backup, restore, documents made from code."""

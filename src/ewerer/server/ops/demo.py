@@ -1,0 +1,61 @@
+"""Demo data: two crews with a person each, and the demo jobs with what was done on site for the first."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+
+from django.contrib.auth import get_user_model
+from django.db import connection
+
+from ...core.devices.library import parse_job, shipped_library
+from ...core.record.photos import kept
+from ...demo.diary import METERS, RECORDS
+from ..crews.models import Crew, Member
+from ..crews.roles import Role
+from ..jobs.actions import document_of
+from ..jobs.models import Job
+from ..record.actions import add_photo, create, keep_instrument, seal, tell_all
+
+DEMO_JOBS = Path(__file__).resolve().parents[2] / "demo"
+NAME, PASSWORD = "demo", "lithium-bank"
+PEOPLE = [(NAME, "Harbour crew"), ("other", "Ridge crew")]
+
+
+def seal_demo() -> None:
+    """Seal the handover of each signed demo job that has none: pages take seconds, so nobody waits for them at the start."""
+    crew = Crew.objects.get(name=PEOPLE[0][1])
+    user = get_user_model().objects.get(username=NAME)
+    try:
+        for job in Job.objects.filter(crew=crew, handovers=None):
+            if job.summary.get("run", {}).get("stands") == "signed":
+                seal(job.id, crew, user, "A4")
+    finally:
+        connection.close()
+
+
+def load_demo() -> None:
+    """Create the demo people and jobs that are not there yet."""
+    users = get_user_model()
+    for name, crew_name in PEOPLE:
+        crew, _ = Crew.objects.get_or_create(name=crew_name)
+        user, made = users.objects.get_or_create(username=name)
+        if made:
+            user.set_password(PASSWORD)
+            user.save()
+        Member.objects.get_or_create(user=user, crew=crew, defaults={"role": Role.LEAD})
+    crew = Crew.objects.get(name=PEOPLE[0][1])
+    if not Job.objects.filter(crew=crew).exists():
+        user = users.objects.get(username=NAME)
+        jobs = {}
+        for path in sorted(DEMO_JOBS.glob("*.json"), reverse=True):
+            job = create(crew, parse_job(path.read_bytes(), shipped_library()), user)
+            jobs[job.name] = job
+        for meter in METERS:
+            keep_instrument(crew, meter)
+        today = dt.datetime.now(dt.UTC).replace(second=0, microsecond=0)
+        for name, record in RECORDS.items():
+            told = record(document_of(jobs[name]), shipped_library(), today)
+            for key, picture in told.photos.items():
+                add_photo(jobs[name].pk, crew, key, kept(picture), user)
+            tell_all(jobs[name], told.events, user)
