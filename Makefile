@@ -2,10 +2,11 @@
 PY := .venv/bin/python
 S := .stamps
 PORT ?= 8017
+PYTEST = $(PY) -m pytest -n auto --dist worksteal
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 export PYBAMM_DISABLE_TELEMETRY = true
 
-.PHONY: demo serve test test-fast test-nightly lint bench docs build format shots clean
+.PHONY: demo serve test test-long test-parts web-test lint bench docs build format shots clean
 
 demo: $(S)/python $(S)/web
 	@EWERER_DATA= .venv/bin/ewerer demo --port $(PORT) --data var/demo
@@ -47,20 +48,24 @@ $(S)/web: $(S)/node $(S)/python $(shell find web/src web/public web/index.html w
 
 build: $(S)/web
 
-test: lint $(S)/python-test $(S)/web $(S)/chromium
+# Lint, types, front end, core, server and the journeys of a user in a browser. docs/testing.md says what is where.
+test: $(S)/python-test $(S)/web $(S)/chromium
+	@tools/timed "make test, all of it" $(MAKE) -s test-parts
+
+test-parts:
+	@tools/timed "checks and front end" $(MAKE) -s lint web-test
+	@tools/timed "core" $(PYTEST) tests/core tests/outside -p no:django -m "not long"
+	@tools/timed "server and browser" $(PYTEST) tests/server tests/e2e -m "not long"
+
+# All random searches at full size, kills, every view in all sizes and themes, with coverage by branches.
+test-long: export EWERER_EXPLORE = 1
+test-long: $(S)/python-test $(S)/web $(S)/chromium
+	@tools/timed "make test-long" $(PYTEST) tests --cov=ewerer --cov-branch --cov-report= --cov-fail-under=94
+
+web-test: $(S)/python-test $(S)/node
 	@$(PY) -m tests.streams var/streams.json
 	@$(PY) -m tests.numbers var/numbers.json
 	@cd web && npm run -s test
-	@$(PY) -m pytest tests -n auto --dist loadfile --cov=ewerer --cov-branch --cov-report= --cov-fail-under=94
-
-# Under a minute: no browser, nothing marked slow, few random examples.
-test-fast: $(S)/python-test
-	@EWERER_QUICK=1 $(PY) -m pytest tests --ignore tests/e2e -m "not slow" -n auto --dist loadscope
-
-# The long ones: many more random examples, new ones each night; the browser three times over.
-test-nightly: test bench
-	@EWERER_EXPLORE=1 $(PY) -m pytest tests --ignore tests/e2e -n auto --dist loadfile
-	@for round in 1 2 3; do $(PY) -m pytest tests/e2e -n auto --dist loadfile || exit 1; done
 
 lint: $(S)/python-test $(S)/node
 	@.venv/bin/ruff check src tests bench tools

@@ -8,26 +8,19 @@ import sys
 
 import pytest
 
-from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
+from ewerer.core.devices.library import Library, parse_job, parse_profile
 from ewerer.core.devices.model import DeviceModel, Refusal
-from ewerer.core.plan import plan
 from ewerer.core.planning.pipeline import solve
 from ewerer.core.visit.as_found import planned_entries
 from ewerer.core.visit.order import entry_order
 from ewerer.core.visit.working_list import order_of
 from tests.adversary import Box, broken, canonical, chained_profile, random_found, random_job, tangled_profile
 from tests.jobs import plan_of, rules
+from tests.planned import SHIPPED, planned
 from tests.seeded import ordinary_job
+from tests.sizes import size
 
-SHIPPED = list(shipped_library())
-QUICK = bool(os.environ.get("EWERER_QUICK"))
-SLICES, SLICE = (4, 25) if QUICK else (10, 200)
-
-
-def planned(seed):
-    job, profile = random_job(seed)
-    library = Library([*SHIPPED, parse_profile(json.dumps(profile))])
-    return job, profile, plan(parse_job(json.dumps(job), library), library)
+SLICES, SLICE = size(4, 20), size(25, 100)
 
 
 @pytest.mark.parametrize("part", range(SLICES))
@@ -46,7 +39,7 @@ def test_no_plan_without_a_stop_breaks_a_rule(part):
 def test_the_restated_rules_can_fail():
     """Each kind of harm done to a sound plan is seen by the restated rules."""
     seen = set()
-    for seed in range(120):
+    for seed in range(size(60, 120)):
         job, profile, made = planned(seed)
         if rules(made, "stop"):
             continue
@@ -65,7 +58,7 @@ def test_the_restated_rules_can_fail():
     assert seen == {"up", "down", "more", "off"}
 
 
-@pytest.mark.parametrize("part", range(3))
+@pytest.mark.parametrize("part", range(size(1, 4)))
 def test_ordinary_jobs_on_shipped_devices_are_not_stopped(part):
     for seed in range(part * 100, (part + 1) * 100):
         made = plan_of(ordinary_job(seed))
@@ -75,7 +68,8 @@ def test_ordinary_jobs_on_shipped_devices_are_not_stopped(part):
 
 HASHES = """
 import hashlib, json, sys
-from tests.core.test_adversary import planned
+from tests.planned import planned
+from tests.sizes import size
 whole = hashlib.sha256()
 for seed in range(int(sys.argv[1])):
     _, _, made = planned(seed)
@@ -84,9 +78,8 @@ print(whole.hexdigest())
 """
 
 
-@pytest.mark.slow
 def test_the_same_bytes_under_any_hash_seed():
-    many = 60 if QUICK else 400
+    many = size(40, 400)
     mine = hashlib.sha256()
     for seed in range(many):
         mine.update(json.dumps(planned(seed)[2].model_dump(mode="json", by_alias=True)).encode())

@@ -9,8 +9,6 @@ from pathlib import Path
 
 import pytest
 
-pytestmark = pytest.mark.slow
-
 ROOT = Path(__file__).resolve().parents[2]
 TEXT = (ROOT / "CONTRIBUTING.md").read_text()
 BLOCK = re.compile(r"^```(\w+) (append|write|test|)\s*(\S*)\n(.*?)^```$", re.MULTILINE | re.DOTALL)

@@ -18,6 +18,7 @@ from ewerer.core.visit.as_found import parse_found, planned_entries
 from ewerer.core.visit.working_list import order_of, unit_order
 from tests.adversary import Box, random_found
 from tests.jobs import DEMO, FENWICK, HERON, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline, plan_of, rules
+from tests.sizes import size
 
 LIBRARY = shipped_library()
 SHED = {
@@ -229,7 +230,7 @@ def plate(dice):
     return shape, hand_written(inline("A", series_cells=cells), units=[{"id": "U1", "plate": shape}])
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(size(20, 60)))
 def test_units_by_plate_are_planned_within_the_rules(seed):
     shape, job = plate(Random(f"plate {seed}"))
     made = planned(job)

@@ -9,14 +9,9 @@ from hypothesis import strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal, UnitState
-from ewerer.core.documents import InverterProfile
 from ewerer.core.visit.order import entry_order, menu_distance, needed_mode, why_now
-
-ORROWAN = next(p for p in shipped_library() if p.id == "orrowan-t8")
-
-
-def setting(id, menu="A", low=0, high=9, step=1, **more):
-    return {"id": id, "menu": menu.split("/"), "label": id, "min": low, "max": high, "step": step, "factory": str(low)} | more
+from tests.orders import OPEN, ORROWAN, device, orrowan_order, replay, setting
+from tests.sizes import size
 
 
 def choice(id, *words, menu="A", **more):
@@ -27,44 +22,6 @@ def choice(id, *words, menu="A", **more):
         "factory": words[0],
         "encoding": {"kind": "choice", "choices": {w: w for w in words}},
     } | more
-
-
-def device(*items, locks=()):
-    ratings = {
-        "continuous_w": 1,
-        "surge_w": 1,
-        "charge_max_a": 1,
-        "ac_charge_max_a": 1,
-        "battery_v_min": 40,
-        "battery_v_max": 60,
-        "class_v": 48,
-    }
-    return DeviceModel(
-        InverterProfile.model_validate(
-            {
-                "ewerer": "inverter/1",
-                "id": "toy",
-                "name": "Toy",
-                "maker": "Toy",
-                "ratings": ratings,
-                "ac_volts": [230.0],
-                "ac_hz": [50],
-                "topologies": ["single"],
-                "settings": list(items),
-                "interlocks": [{"rule": r} for r in locks],
-            },
-            strict=False,
-        )
-    )
-
-
-def replay(model, found, order):
-    """Write the sequence on the device model; every write must be taken."""
-    state = model.start(found, "off", "installer")
-    for w in order.writes:
-        state = model.write(state, w.setting, w.text)
-        assert not isinstance(state, Refusal), state
-    return state.shown
 
 
 def shortest(model, found, target, domain, most=400_000):
@@ -129,8 +86,7 @@ def puzzles(draw, most=14, locks=True, temporary=False):
     return model, found, target
 
 
-@pytest.mark.slow
-@settings(max_examples=120)
+@settings(max_examples=size(20, 480))
 @given(puzzles())
 def test_as_short_as_breadth_first_and_replay_ends_in_the_target(puzzle):
     """Rule entry-order-search."""
@@ -146,7 +102,7 @@ def test_as_short_as_breadth_first_and_replay_ends_in_the_target(puzzle):
     assert {id: shown[id] for id in target} == target
 
 
-@settings(max_examples=80)
+@settings(max_examples=size(20, 320))
 @given(puzzles(most=5, temporary=True))
 def test_temporary_values_only_when_needed_and_then_as_few_as_possible(puzzle):
     model, found, target = puzzle
@@ -171,7 +127,7 @@ def walk(model, sequence):
     return sum(menu_distance(a, b) for a, b in pairwise(places))
 
 
-@settings(max_examples=60)
+@settings(max_examples=size(20, 240))
 @given(puzzles(most=6))
 def test_the_menu_walk_is_the_least_among_the_shortest(puzzle):
     model, found, target = puzzle
@@ -194,15 +150,6 @@ def test_the_menu_walk_is_the_least_among_the_shortest(puzzle):
                 if not isinstance(after, Refusal):
                     stack.append((after, [*path, id]))
     assert walk(model, [w.setting for w in order.writes]) == best
-
-
-def orrowan_order(found, target):
-    model = DeviceModel(ORROWAN)
-    order = entry_order(model, found, target)
-    return model, order, [(w.setting, w.text) for w in order.writes]
-
-
-OPEN = {"store-kind": "Own values", "low-back": "53.0", "low-off": "44.0"}
 
 
 def test_alarm_and_shut_down_upwards_raise_the_alarm_first():

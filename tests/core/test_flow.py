@@ -16,6 +16,7 @@ from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, 
 from ewerer.core.flow.scenario import build, prices_of, weather
 from ewerer.core.flow.sweep import sweep
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of
+from tests.sizes import size
 
 LIBRARY = shipped_library()
 FLOWS = [
@@ -241,7 +242,7 @@ def test_hysteresis_too_small_flutters_and_ewerers_figure_does_not():
     assert gap >= rebound
 
 
-@settings(max_examples=12)
+@settings(max_examples=size(12, 100))
 @given(st.floats(0.3, 1.8))
 def test_the_closed_form_of_chatter_agrees_with_the_simulation(part):
     """Below the rebound I * R the way back flutters, above it does not (a band of 15 % around it is left open)."""

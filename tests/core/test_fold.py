@@ -10,15 +10,8 @@ from ewerer import cli
 from ewerer.core.documents import DocumentError, parse_document
 from ewerer.core.documents.event import NEEDS, Event
 from ewerer.core.record.fold import canonical, fold, marks_of, ordered, read_events
+from tests.events import at, event
 from tests.streams import random_stream
-
-
-def event(id, kind, at="2026-05-04T09:00:00.000Z", by="A. Reed", **more):
-    return parse_document(Event, {"id": id, "at": at, "by": by, "kind": kind, "ewerer": "event/1"} | more).to_data()
-
-
-def at(second):
-    return f"2026-05-04T09:00:{second:02d}.000Z"
 
 
 @pytest.mark.parametrize("seed", range(300))

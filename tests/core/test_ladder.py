@@ -1,17 +1,16 @@
 """The ladder of thresholds: order, margins, schools, own figures, conflicts."""
 
-import json
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from ewerer.core.devices.codec import factor_of
-from ewerer.core.devices.library import parse_profile, shipped_library
+from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents.conditions import parse_interlock
 from ewerer.core.plan import plan
 from ewerer.core.trade.chemistries import LFP
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, random_jobs, rules
+from tests.libraries import narrow_library
 
 DESCENDING = ["absorb_v", "float_v", "recharge_v", "return_bank_v", "to_mains_v", "alarm_v", "shutdown_v", "unit_off_v"]
 STARTS = ["gen_start_v", "to_mains_v"]
@@ -108,19 +107,6 @@ def test_own_figure_in_a_forbidden_zone_is_named_with_its_rule():
 def test_own_figure_for_an_idle_threshold_is_named():
     made = plan_of(changed(LARCH, policy__own_figures={"unit_off_v": 22.0}))
     assert "own-figure-idle" in rules(made)
-
-
-def narrow_library(low, high):
-    """A library whose unit takes shut-down volts only between low and high."""
-    profile = json.loads(
-        next(p for p in shipped_library() if p.id == "orrowan-t8").model_dump_json(by_alias=True, exclude_unset=True)
-    )
-    for s in profile["settings"]:
-        if s["id"] == "low-out":
-            s["min"], s["max"] = low, high
-    from ewerer.core.devices.library import Library
-
-    return Library([*shipped_library(), parse_profile(json.dumps(profile))])
 
 
 def test_no_solution_names_the_rules_and_the_nearest_way_out():

@@ -16,54 +16,7 @@ from ewerer.core.plan import plan
 from ewerer.core.planning.bank import resolve_modules
 from ewerer.core.planning.link import displays
 from tests.jobs import LARCH, SKERRY, changed, data, inline, job_of, plan_of, rules
-
-H, L = "CAN-H", "CAN-L"
-A, B = "485-A", "485-B"
-
-
-def port(pins, bus="can", rates=(250_000, 500_000), id="p", label="P", connector="8p8c"):
-    return {
-        "id": id,
-        "label": label,
-        "connector": connector,
-        "bus": bus,
-        "bitrates": list(rates),
-        "pins": {str(k): v for k, v in pins.items()},
-    }
-
-
-def protocol(name="alpha", version="1", port="p", rate=500_000, **more):
-    return {"name": name, "version": version, "port": port, "bitrate": rate} | more
-
-
-def can(high, low, **more):
-    return port({high: H, low: L} | more.pop("extra", {}), **more)
-
-
-def serial(a, b, **more):
-    return port({a: A, b: B} | more.pop("extra", {}), bus="rs485", rates=(9600,), **more)
-
-
-def paired(unit_ports, unit_protocols, bms_ports, bms_protocols, **job):
-    """Return the plan of two modules and one unit whose ports and protocols are these."""
-    shipped = {p.id: p for p in shipped_library()}
-    unit = json.loads(shipped["orrowan-t8"].model_dump_json(by_alias=True, exclude_unset=True))
-    unit |= {"id": "unit", "ports": unit_ports, "protocols": unit_protocols}
-    choices = {p["name"]: p["name"] for p in unit_protocols} or {"alpha": "alpha"}
-    next(s for s in unit["settings"] if s["id"] == "scheme")["encoding"]["choices"] = choices
-    module = json.loads(shipped["dunmarrow-280"].model_dump_json(by_alias=True, exclude_unset=True))
-    module |= {"id": "module", "family": "module"}
-    module["bms"] |= {"ports": bms_ports, "protocols": bms_protocols}
-    del module["bms"]["addresses"]
-    library = Library([parse_profile(json.dumps(unit)), parse_profile(json.dumps(module)), *shipped_library()])
-    document = {
-        "ewerer": "job/1",
-        "name": "Pair",
-        "bank": {"modules": [{"id": "M1", "profile": "module"}, {"id": "M2", "profile": "module"}]},
-        "units": [{"id": "U1", "profile": "unit", "firmware": job.pop("firmware", "2.14")}],
-    }
-    document |= job
-    return plan(parse_job(json.dumps(document), library), library)
+from tests.links import ALPHA, A, B, H, L, can, paired, port, protocol, serial, switched, with_silent
 
 
 def link_findings(made):
@@ -74,7 +27,6 @@ def link_findings(made):
     }
 
 
-ALPHA = [protocol()]
 CLOSED, OPEN = "closed", "open"
 # name, unit ports, unit protocols, BMS ports, BMS protocols, job, loop, {(rule, severity): words}
 PAIRINGS = [
@@ -238,15 +190,6 @@ def test_switches_as_the_family_draws_them(rule, address, drawn):
 def test_an_address_the_switches_cannot_hold():
     with pytest.raises(ValueError, match="hold addresses up to 3, not 4"):
         up_positions(HostRule(host_address=0, first_other=1, switches=2), 4)
-
-
-def switched(*letters):
-    job = data(SKERRY)
-    for m, one in zip(job["bank"]["modules"], letters, strict=True):
-        m.pop("switches", None)
-        if one:
-            m["switches"] = one
-    return plan_of(job)
 
 
 def finding(made, rule):
@@ -421,12 +364,6 @@ def test_timed_requests_are_rows_with_their_times():
     rows = {d.case: d for d in displays([one], one.bms.model_copy(update={"timed_requests": asks}), None)}
     assert rows["asks-full-charge"].note == "every 30 days, for 120 min" and rows["asks-full-charge"].charge_v == 16 * 3.55
     assert rows["asks-stop-discharge"].discharge_a == 0 and rows["asks-stop-discharge"].charge_a == rows["all"].charge_a
-
-
-def with_silent(**module):
-    job = changed(SKERRY, bank__modules__2=inline("X", **({"capacity_ah": 280, "charge_a": 140, "discharge_a": 200} | module)))
-    job["link"]["choice"] = "dunmarrow/dunmarrow-link/2/bat/inv"
-    return plan_of(job)
 
 
 def test_a_silent_module_outside_what_is_asked_is_a_stop_with_both_numbers():

@@ -15,7 +15,7 @@ from ewerer.core.record.logbook import changes_of, due_of, faults_of, header_of,
 from ewerer.core.record.record import record_of
 from ewerer.core.record.run import run_of
 from ewerer.core.symptoms.finder import knowledge, likely
-from tests.core.test_fold import at, event
+from tests.events import at, event
 from tests.jobs import LARCH, SKERRY, job_of
 
 LIBRARY = shipped_library()

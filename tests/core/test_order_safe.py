@@ -14,6 +14,7 @@ from ewerer.core.visit.order import entry_order
 from ewerer.core.visit.working_list import unit_order
 from tests import cases
 from tests.jobs import SKERRY, changed, job_of, plan_of
+from tests.sizes import size
 
 
 def order_of(name):
@@ -113,7 +114,7 @@ def found(draw):
     return out
 
 
-@settings(max_examples=40)
+@settings(max_examples=size(20, 160))
 @given(found(), st.sampled_from(["same", "rest", "none"]), st.sampled_from(["volts", "auto"]), st.booleans())
 def test_no_step_of_an_order_leaves_the_ladder_whatever_was_found(values, school, control, on):
     as_found = {**values, "rest": "On" if on else "Off"}

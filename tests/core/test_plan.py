@@ -24,7 +24,6 @@ def test_plan_is_a_pure_function(job):
     assert plan(job_of(job), shipped_library()).model_dump() == plan(job_of(job), shipped_library()).model_dump()
 
 
-@pytest.mark.slow
 @given(random_jobs())
 def test_every_plan_obeys_its_schema(job):
     validator("plan").validate(json.loads(plan_of(job).model_dump_json()))

@@ -28,13 +28,11 @@ from ewerer.core.planning.limits import engine_derate
 from ewerer.core.record.figures import KINDS, Noted
 from ewerer.core.record.judge import judge_gate
 from ewerer.core.trade.rules import load_all
-from tests import pins
-from tests.core import test_entry_order as orders
-from tests.core import test_link as links
-from tests.core.test_ladder import narrow_library
-from tests.core.test_link import ALPHA, can, paired, protocol, serial, switched
-from tests.core.test_visit import found
+from tests import links, orders, pins
+from tests.found import found
 from tests.jobs import FENWICK, LARCH, OSTRAND, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
+from tests.libraries import narrow_library
+from tests.links import ALPHA, can, paired, protocol, serial, switched
 
 RULES = load_all()
 LIBRARY = shipped_library()

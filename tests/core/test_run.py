@@ -13,9 +13,10 @@ from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
 from ewerer.core.record.oneline import live
 from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, waits_for, why_not_closed
-from tests.core.test_fold import at, event
+from tests.events import at, event
 from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline
 from tests.seeded import ordinary_job, seeded_job
+from tests.sizes import size
 
 LIBRARY = shipped_library()
 
@@ -51,7 +52,7 @@ def random_run(seed: int):
     return run(json.loads(random_job(seed)))
 
 
-SEEDS = range(500)
+SEEDS = range(size(60, 500))
 
 
 @pytest.mark.parametrize("part", range(10))

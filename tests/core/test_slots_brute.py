@@ -9,6 +9,7 @@ from ewerer.core.devices.slots.forms import compile_slots
 from ewerer.core.documents.job import Window
 from ewerer.core.documents.profiles import SlotForm
 from tests.cases import plan_case, text_of
+from tests.sizes import size
 
 STEP = 180
 GRID = range(0, 1440 // STEP)
@@ -103,7 +104,7 @@ def straight(labels, most):
                     yield (one, other)
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(size(20, 60)))
 def test_pairs_differ_least(seed):
     windows = intents(seed, 3)
     kinds = (1, 1, 1) if seed % 3 else (2, 1, 0)
@@ -123,7 +124,7 @@ def test_pairs_differ_least(seed):
     assert ours <= best
 
 
-@pytest.mark.parametrize("seed", range(60))
+@pytest.mark.parametrize("seed", range(size(20, 60)))
 def test_a_chain_differs_least(seed):
     windows = intents(seed, 3)
     slots = compile_slots(windows, form(form="six", charge_slots=3))
@@ -140,7 +141,7 @@ def test_a_chain_differs_least(seed):
     assert ours == best
 
 
-@pytest.mark.parametrize("seed", range(80))
+@pytest.mark.parametrize("seed", range(size(25, 80)))
 def test_a_single_pair_differs_least_and_is_never_empty(seed):
     """Outside the discharging window the bank is held; a charging window that nobody wants lies outside of it and counts."""
     windows = intents(seed, 3)

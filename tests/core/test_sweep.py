@@ -98,7 +98,7 @@ def test_on_the_command_line(capsysbinary):
         assert words in capsysbinary.readouterr().err
 
 
-@pytest.mark.slow
+@pytest.mark.long
 def test_a_cluster_of_two_workers_says_the_same(tmp_path, capsysbinary):
     """A Dask scheduler and two workers started as processes of their own; the same command, with their address."""
     distributed = pytest.importorskip("distributed")
@@ -146,6 +146,7 @@ def test_a_cluster_of_two_workers_says_the_same(tmp_path, capsysbinary):
             process.wait()
 
 
+@pytest.mark.long
 def test_a_scheduler_that_is_not_there_is_said(capsys):
     pytest.importorskip("distributed")
     assert cli.main(["sweep", str(DEMO / f"{LARCH}.json"), "--weathers", "1", "--scheduler", "tcp://127.0.0.1:9"]) == 2

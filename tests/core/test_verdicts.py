@@ -30,7 +30,7 @@ from ewerer.core.record.fold import fold
 from ewerer.core.record.judge import judge_ask, judge_gate, meter_error, same_text
 from ewerer.core.record.record import judge_step, proposals_of, record_of
 from ewerer.core.record.run import run_of
-from tests.core.test_fold import at, event
+from tests.events import at, event
 from tests.jobs import OSTRAND, SKERRY, TARN, job_of
 
 LIBRARY = shipped_library()

@@ -12,6 +12,7 @@ from ewerer.core.plan import plan
 from ewerer.core.visit.as_found import parse_found
 from ewerer.core.visit.tryout import try_value, try_writes
 from ewerer.core.visit.working_list import unit_order
+from tests.found import found
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, rules
 
 PROFILES = {p.id: p for p in shipped_library()}
@@ -56,12 +57,6 @@ def test_times_are_read():
 
 
 # Judging
-
-
-def found(unit="U1", base=SKERRY, **values):
-    job = data(base)
-    job["as_found"] = {unit: {k.replace("_", "-"): v for k, v in values.items()}}
-    return job
 
 
 @pytest.mark.parametrize(

@@ -35,6 +35,7 @@ from ewerer.core.plan import plan
 from ewerer.core.planning.windows import clashes, compare, price_week
 from tests import cases
 from tests.jobs import SKERRY, TARN, changed, job_of, plan_of, rules
+from tests.sizes import size
 
 PAIRS = SlotForm(form="pairs", charge_slots=3, discharge_slots=3, step_min=1, end_of_day="24:00")
 PAIRS_2359 = PAIRS.model_copy(update={"end_of_day": "23:59"})
@@ -71,7 +72,7 @@ def daily_intents(draw, step, most, actions, over_midnight=True):
     return out
 
 
-@settings(max_examples=60)
+@settings(max_examples=size(20, 240))
 @given(daily_intents(1, 2, ["charge", "use"]))
 def test_pairs_say_exactly_what_is_wanted(windows):
     """Rule windows-compile."""
@@ -84,7 +85,7 @@ def test_pairs_say_exactly_what_is_wanted(windows):
     assert all(a[1] <= b[0] for a, b in itertools.pairwise(busy)), "no overlap"
 
 
-@settings(max_examples=60)
+@settings(max_examples=size(20, 240))
 @given(daily_intents(5, 2, ["charge", "hold", "use", "export"]))
 def test_six_slots_say_exactly_what_is_wanted_and_cover_the_day(windows):
     slots = compile_slots(windows, SIX)
@@ -96,13 +97,13 @@ def test_six_slots_say_exactly_what_is_wanted_and_cover_the_day(windows):
         assert all(d == expand_slots(slots, SIX) for d in intent_week(windows))
 
 
-@settings(max_examples=30)
+@settings(max_examples=size(20, 120))
 @given(daily_intents(15, 1, ["charge"]))
 def test_a_single_pair_says_one_charging_window_also_over_midnight(windows):
     assert differs(windows, SINGLE) == (0 if windows else 7 * 15), "without one a step by day is parked, and counted"
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=size(15, 100), deadline=None)
 @given(daily_intents(15, 3, ["charge", "hold", "use"]), st.sampled_from([PAIRS, SIX, SINGLE]))
 def test_the_stated_difference_is_the_true_one(windows, form):
     slots = compile_slots(windows, form)
@@ -257,7 +258,7 @@ def test_clashes_stand_where_two_windows_want_different_things_and_nowhere_else(
     assert [(c.day, c.start, c.end) for c in clashes(night)] == [(0, 120, 180)]
 
 
-@settings(max_examples=60)
+@settings(max_examples=size(20, 240))
 @given(daily_intents(4, 3, ["charge", "hold", "use"]))
 def test_clashes_by_brute_force_over_every_minute(windows):
     """Two windows clash in a minute when both cover it and want different things."""
@@ -272,7 +273,7 @@ def test_clashes_by_brute_force_over_every_minute(windows):
     assert told == brute
 
 
-@settings(max_examples=60)
+@settings(max_examples=size(20, 240))
 @given(
     st.lists(st.tuples(st.sampled_from(["all", "mon-fri", "sat,sun"]), *[st.integers(0, 95)] * 2, st.integers(1, 9)), max_size=4)
 )

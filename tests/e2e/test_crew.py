@@ -3,9 +3,10 @@
 import json
 import re
 
+import pytest
 from playwright.sync_api import expect
 
-from .conftest import choose
+from .acts import choose
 
 GOOD = "otter lamp fern quarry"
 
@@ -133,6 +134,7 @@ def problem(status, title, detail):
     return {"status": status, "content_type": "application/problem+json", "body": json.dumps(body)}
 
 
+@pytest.mark.long
 def test_a_job_that_cannot_be_read_offers_an_earlier_revision(opened, base):
     page = opened("skerry-field-station", "Bank")
     field = page.get_by_label(re.compile("^Lead of ")).first
@@ -159,6 +161,7 @@ def test_a_job_that_cannot_be_read_offers_an_earlier_revision(opened, base):
     expect(page.locator("[data-save-state]")).to_contain_text("revision 3")
 
 
+@pytest.mark.long
 def test_too_much_for_one_request_is_said(opened):
     page = opened("skerry-field-station", "Bank")
     told = problem(
@@ -175,6 +178,7 @@ def test_too_much_for_one_request_is_said(opened):
     expect(page.locator("[data-plan-state]")).to_have_text("plan fresh")
 
 
+@pytest.mark.long
 def test_a_profile_that_cannot_be_read_says_so_in_its_place(signed, base):
     """Not as one that is not there, and not in a dialog over the rest."""
     page = signed

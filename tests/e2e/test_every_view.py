@@ -1,13 +1,12 @@
 """Every view and dialog in both themes and four sizes: nothing that a screen reader stumbles over, no label on another."""
 
-import os
 import re
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import show
+from tests.e2e.acts import show
 from tests.jobs import NAMES, data
 
 SIZES = [(390, 844), (820, 1180), (1280, 800), (1920, 1080)]
@@ -49,12 +48,11 @@ def stage_at(page, base, id, stage):
     expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
 
 
-EXPLORE = bool(os.environ.get("EWERER_EXPLORE"))
-LOOKS = [("light", s) for s in SIZES] + [("dark", s) for s in (SIZES if EXPLORE else SIZES[2:3])]
-"""Both themes in all sizes each night; the sizes in one theme, and the other theme in one, each time."""
-PLACES = [(n, s) for n in [*NAMES, "big"] for s in SIZES if EXPLORE or n in (NAMES[0], "big") or s == SIZES[0]]
+LOOKS = [(theme, s) for theme in ("light", "dark") for s in SIZES]
+PLACES = [(n, s) for n in [*NAMES, "big"] for s in SIZES]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("theme", "size"), LOOKS, ids=lambda v: v if isinstance(v, str) else f"{v[0]}")
 def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, size):
     page, axe, wrong = signed, Axe(), []
@@ -144,6 +142,7 @@ def big():
     return job
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("name", "size"), PLACES, ids=lambda v: v if isinstance(v, str) else f"{v[0]}")
 def test_no_label_of_a_figure_lies_on_another(opened, name, size):
     page = opened(big() if name == "big" else name, "Site")

@@ -4,10 +4,11 @@ import json
 import re
 import zipfile
 
+import pytest
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import give_file, saved, tick
+from tests.e2e.acts import give_file, saved, tick
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 
@@ -25,6 +26,7 @@ def named(page, base, name):
     return page.get_by_role("row", name=re.compile(name))
 
 
+@pytest.mark.long
 def test_a_row_says_what_the_job_is_and_waits_for(signed, base):
     row = named(signed, base, "Row of figures")
     for words in ("600 Ah", "2 × 3 kW", "27.6 / 26.8 / 24.0 V", "0 of 48 entered", "revision 1"):
@@ -49,6 +51,7 @@ def test_copy_put_away_and_take_out(signed, base):
     expect(copies).to_have_count(1)
 
 
+@pytest.mark.long
 def test_many_jobs_are_narrowed_by_words(signed, base):
     for i in range(8):
         named(signed, base, f"Boathouse {i}")
@@ -63,6 +66,7 @@ def test_many_jobs_are_narrowed_by_words(signed, base):
     expect(signed.locator("tbody tr").nth(7)).to_be_visible()
 
 
+@pytest.mark.long
 def test_several_jobs_are_put_away_at_once_and_taken_back(signed, base):
     for i in range(3):
         named(signed, base, f"Cluster {i}")
@@ -94,6 +98,7 @@ def test_files_dropped_on_the_page_become_jobs(signed, base):
         expect(signed.get_by_role("link", name=f"Dropped {i}", exact=True).first).to_be_visible()
 
 
+@pytest.mark.long
 def test_the_first_of_several_files_that_fails_is_named(signed, tmp_path):
     good, bad = tmp_path / "good.json", tmp_path / "bad.json"
     good.write_text(json.dumps(data(SKERRY) | {"name": "Good one"}))
@@ -106,6 +111,7 @@ def test_the_first_of_several_files_that_fails_is_named(signed, tmp_path):
     expect(signed.get_by_role("link", name="Good one", exact=True).first).to_be_visible()
 
 
+@pytest.mark.long
 def test_the_theme_is_kept(signed, base):
     signed.get_by_role("button", name="Garage theme (dark)").click()
     expect(signed.locator("html.dark")).to_have_count(1)
@@ -124,6 +130,7 @@ def test_signing_out_closes_the_door(page, base):
     assert page.request.get(f"{base}/api/jobs").status == 401
 
 
+@pytest.mark.long
 def test_a_field_is_not_taken_from_who_has_gone_on(opened):
     """Sent to a slow stage, then typing elsewhere: the focus stays where the person is."""
     page = opened(SKERRY, "Site")
@@ -156,23 +163,31 @@ def test_a_half_typed_date_is_refused_in_words_and_the_page_lives(opened):
 
 
 def test_a_session_that_ended_keeps_what_was_typed(opened, base, context):
+    """A password typed without a click goes into the sign-in, for the page behind takes neither keys nor touches."""
     page = opened(SKERRY, "Bank")
+    expect(page.locator("[data-plan-state]")).to_have_text("plan fresh")
+    fuse = page.get_by_label("Main fuse")
     cookies = [c for c in context.cookies() if "session" not in c["name"]]
     context.clear_cookies()
     context.add_cookies(cookies)
-    page.get_by_label("Main fuse").fill("275")
-    expect(page.get_by_label("Password")).to_be_visible()
+    fuse.fill("275")
     over = page.get_by_role("dialog", name="Sign in again")
     expect(over).to_contain_text("what you typed is kept")
     expect(over.get_by_label("Name")).to_have_value("demo")
-    over.get_by_label("Password").fill("lithium-bank")
+    expect(over.get_by_label("Password")).to_be_focused()
+    page.keyboard.type("lithium-bank", delay=30)
+    expect(over.get_by_label("Password")).to_have_value("lithium-bank")
+    assert page.evaluate("[...document.querySelectorAll('input, textarea')].every((e) => e.closest('[role=dialog], [inert]'))")
     page.keyboard.press("Enter")
-    expect(page.get_by_label("Main fuse")).to_have_value("275")
+    expect(over).to_have_count(0)
+    expect(fuse).to_have_value("275")
+    assert page.evaluate("document.querySelectorAll('[inert]').length") == 0
     saved(page)
     page.reload()
     expect(page.get_by_label("Main fuse")).to_have_value("275")
 
 
+@pytest.mark.long
 def test_a_list_that_cannot_be_read_offers_another_try(signed, base):
     signed.route("**/api/jobs?*", lambda route: route.abort())
     signed.reload()
@@ -215,6 +230,7 @@ def test_undo_and_redo_walk_through_every_change(opened):
         expect(fuse).to_have_value(value)
 
 
+@pytest.mark.long
 def test_a_new_job_asks_for_a_name(signed):
     signed.get_by_role("link", name="New job").click()
     expect(signed.get_by_label("Name of the site or job")).to_be_focused()

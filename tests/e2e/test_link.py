@@ -3,10 +3,11 @@
 import re
 
 import pypdfium2
+import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, saved, tick
+from tests.e2e.acts import choose, saved, tick
 from tests.jobs import LARCH, SKERRY
 
 
@@ -21,6 +22,7 @@ def test_choosing_another_port_changes_the_cable_card(opened):
     expect(card).to_have_attribute("aria-label", re.compile("to BATT of the unit"))
 
 
+@pytest.mark.long
 def test_a_taken_port_moves_the_link(opened):
     page = opened(SKERRY, "Link")
     tick(page, "checkbox", "BATT")
@@ -41,6 +43,7 @@ def test_flipping_a_switch_makes_a_finding(opened):
     expect(found).to_have_count(0)
 
 
+@pytest.mark.long
 def test_a_patch_cable_with_power_on_it_is_a_stop(opened):
     page = opened(SKERRY, "Link")
     page.get_by_role("radiogroup", name="Cable").get_by_text("Patch cable").click()
@@ -48,6 +51,7 @@ def test_a_patch_cable_with_power_on_it_is_a_stop(opened):
     expect(page.locator('[data-finding="cable-kind"]')).to_contain_text("wrong pins")
 
 
+@pytest.mark.long
 def test_measured_ohms_are_judged_and_expected_displays_shown(opened):
     page = opened(SKERRY, "Link")
     expect(page.locator('[data-display="all"]')).to_contain_text("399 A")
@@ -56,6 +60,7 @@ def test_measured_ohms_are_judged_and_expected_displays_shown(opened):
     expect(page.locator('[data-finding="terminators"]')).to_contain_text("one is missing")
 
 
+@pytest.mark.long
 def test_own_note_on_firmware(opened):
     page = opened(SKERRY, "Link")
     choose(page, "Your verdict on 2.14", "bad")
@@ -64,6 +69,7 @@ def test_own_note_on_firmware(opened):
     expect(page.locator('[data-finding="firmware-listed"]').first).to_contain_text("Lost its clock")
 
 
+@pytest.mark.long
 def test_cable_card_prints_on_one_page(opened):
     page = opened(SKERRY, "Link")
     page.get_by_label("Length of the bus").fill("6")
@@ -77,6 +83,7 @@ def test_cable_card_prints_on_one_page(opened):
         assert words in text
 
 
+@pytest.mark.long
 def test_open_loop_says_why_and_shows_no_card(opened):
     page = opened(LARCH, "Link")
     expect(page.get_by_text("The modules are of different makes; one cannot speak for the others.")).to_be_visible()

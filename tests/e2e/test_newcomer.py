@@ -3,9 +3,10 @@
 import random
 import re
 
+import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, show
+from tests.e2e.acts import saved, show
 from tests.jobs import SKERRY
 
 
@@ -204,6 +205,7 @@ def test_what_could_be_two_figures_is_asked_and_nothing_is_stored_meanwhile(open
     assert page.request.get(f"{base}/api/jobs/{id}").json()["document"]["loads"]["continuous_w"] == 12000
 
 
+@pytest.mark.long
 def test_a_profile_field_keeps_its_decimal_point(signed, base):
     page = signed
     page.goto(f"{base}/library/new")

@@ -1,9 +1,10 @@
 """What a person decides: own figures for anything, settings decided by hand, leads by length and section; keys pressed one by one."""
 
+import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, saved
-from tests.e2e.test_sheet import serious
+from tests.e2e.acts import choose, saved
+from tests.e2e.axe import serious
 from tests.jobs import HERON, SKERRY
 
 
@@ -53,6 +54,7 @@ def test_what_is_decided_by_hand_is_noted_and_goes_on_the_sheet(opened):
     assert serious(page) == []
 
 
+@pytest.mark.long
 def test_a_lead_counts_once_length_and_section_are_typed(opened):
     job = opened(SKERRY, "Bank")
     shown = job.locator("[data-wiring]")

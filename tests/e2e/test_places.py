@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import show
+from tests.e2e.acts import show
 from tests.jobs import LARCH, SKERRY, TARN, changed, inline, plan_of
 
 STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet"]
@@ -34,6 +34,7 @@ TROUBLED = [
 ]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("job", TROUBLED, ids=["larch", "skerry", "tarn", "bare"])
 def test_every_finding_leads_to_a_field_in_sight(opened, job):
     findings = plan_of(job).findings
@@ -52,6 +53,7 @@ def test_every_finding_leads_to_a_field_in_sight(opened, job):
         page.evaluate("document.querySelectorAll('[data-flash]').forEach((e) => e.removeAttribute('data-flash'))")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("size", [(1280, 800), (820, 1180)])
 def test_no_page_goes_on_below_its_end(opened, base, size):
     page = opened(TARN, "Site")
@@ -78,6 +80,7 @@ def test_addresses_that_lead_nowhere_say_so(signed, base):
     expect(page.get_by_role("dialog")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_stage_that_there_is_not_shows_the_first(opened):
     page = opened(SKERRY, "Bank")
     page.goto(page.url.replace("/bank", "/nowhere"))

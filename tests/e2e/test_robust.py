@@ -10,7 +10,7 @@ from bench.server import server
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import saved, show
+from tests.e2e.acts import saved, show
 from tests.jobs import SKERRY, data
 
 STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet", "Run", "Proof", "Handover"]
@@ -68,6 +68,7 @@ def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, c
     browser.close()
 
 
+@pytest.mark.long
 def test_a_server_that_is_killed_and_started_costs_no_keystroke(page):
     with tempfile.TemporaryDirectory() as folder, server(folder) as (process, address):
         port = int(address.rsplit(":", 1)[1])
@@ -154,6 +155,7 @@ def test_one_refused_field_holds_up_nothing(opened, base):
     assert document(page, base)["bank"]["fuse_a"] == 300
 
 
+@pytest.mark.long
 def test_a_unit_with_another_name_keeps_what_was_found_and_done(opened, base):
     page = opened(SKERRY, "Sheet")
     page.locator('[data-row="0"]').focus()
@@ -170,6 +172,7 @@ def test_a_unit_with_another_name_keeps_what_was_found_and_done(opened, base):
     expect(page.get_by_role("tab", name=re.compile("Host"))).to_contain_text("1 done")
 
 
+@pytest.mark.long
 def test_a_finding_is_put_aside_with_a_reason_and_taken_back(opened):
     page = opened(SKERRY, "Link")
     first = page.locator("[data-finding].caution").first
@@ -186,6 +189,7 @@ def test_a_finding_is_put_aside_with_a_reason_and_taken_back(opened):
     assert page.locator("[data-finding].stop").get_by_role("button", name=re.compile("^Put aside")).count() == 0
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("stage", ["Bank", "Thresholds"])
 def test_the_first_stage_is_there_soon_on_a_slow_machine_and_nothing_jumps(opened, context, stage):
     page = opened(SKERRY, stage)

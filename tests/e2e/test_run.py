@@ -7,8 +7,8 @@ import time
 import pytest
 from playwright.sync_api import expect
 
-from tests.core.test_handover import picture
-from tests.e2e.conftest import PATIENCE_MS
+from tests.e2e.acts import PATIENCE_MS
+from tests.files import picture
 from tests.jobs import LARCH, SKERRY, data
 
 STEP = "[data-run-step]"
@@ -179,12 +179,15 @@ def whole_run(page, site, touch):
     assert order == expected, "each once, in the order of the run"
 
 
+@pytest.mark.long
 def test_the_whole_run_of_a_demo_by_keyboard(site):
     place = site(LARCH)
     whole_run(place.page, place, touch=False)
 
 
-@pytest.mark.parametrize("size", [(820, 1180), (390, 844)], ids=["tablet", "telephone"])
+@pytest.mark.parametrize(
+    "size", [pytest.param((820, 1180), marks=pytest.mark.long, id="tablet"), pytest.param((390, 844), id="telephone")]
+)
 def test_the_whole_run_of_a_demo_by_touch(browser, base, cookies, size):
     context = browser.new_context(
         viewport={"width": size[0], "height": size[1]}, has_touch=True, is_mobile=True, service_workers="block"

@@ -2,20 +2,12 @@
 
 import re
 
-from axe_playwright_python.sync_playwright import Axe
+import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, give_file, saved, show
+from tests.e2e.acts import choose, give_file, saved, show
+from tests.e2e.axe import serious
 from tests.jobs import LARCH, SKERRY
-
-
-def serious(page):
-    page.wait_for_timeout(300)
-    return [
-        (v["id"], v["nodes"][0]["html"][:200])
-        for v in Axe().run(page).response["violations"]
-        if v["impact"] in ("serious", "critical")
-    ]
 
 
 def test_import_as_found_then_walk_the_sheet_with_enter_only(opened, tmp_path):
@@ -60,11 +52,13 @@ def test_a_wrong_read_back_turns_red_with_words(opened):
     expect(row).to_contain_text("as entered")
 
 
+@pytest.mark.long
 def test_found_values_are_ghosts_on_the_ladder(opened):
     page = opened(LARCH, "Thresholds")
     expect(page.locator('[data-ghost="absorb_v"]')).to_have_count(2)
 
 
+@pytest.mark.long
 def test_agreement_copies_make_entries(opened):
     page = opened(LARCH, "Sheet")
     page.get_by_role("tab", name="Agreement").click()
@@ -77,6 +71,7 @@ def test_agreement_copies_make_entries(opened):
     expect(page.locator('[data-step="screen"]')).to_contain_text("Own entry")
 
 
+@pytest.mark.long
 def test_presets_are_told_why_not(opened):
     page = opened(SKERRY, "Sheet")
     page.get_by_role("tab", name="Presets").click()
@@ -128,6 +123,7 @@ def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
     assert page.request.get(f"{base}/api/jobs/{id}").json()["document"]["profile_revisions"] == {"wren-150": 1}
 
 
+@pytest.mark.long
 def test_a_shipped_profile_is_copied_edited_and_tried(signed, base):
     page = signed
     page.goto(f"{base}/library/orrowan-t8")

@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, give_file, saved, show, tick
+from tests.e2e.acts import choose, give_file, saved, show, tick
 from tests.jobs import FENWICK, LARCH, SKERRY, TARN, changed, data, inline
 
 
@@ -47,6 +47,7 @@ def test_a_whole_job_from_nothing_by_hand(signed):
     expect(page.locator("[data-step]").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_the_generator_shows_its_budget_when_it_is_there(opened):
     page = opened(TARN, "Site")
     tick(page, "checkbox", "Generator")
@@ -92,6 +93,7 @@ def test_a_job_with_nothing_listed_gets_a_sheet_by_its_plates(signed):
     expect(page.locator('[data-step="absorb-v"]')).to_contain_text("57.6")
 
 
+@pytest.mark.long
 def test_devices_beside_the_units_are_drawn_linked_and_typed(opened):
     page = opened(data(FENWICK), "Units")
     drawing = page.locator("[data-group]")
@@ -112,6 +114,7 @@ def test_devices_beside_the_units_are_drawn_linked_and_typed(opened):
     expect(page.locator('[data-finding="controller-caps"]')).to_have_count(0)
 
 
+@pytest.mark.long
 def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
     page = opened(SKERRY, "Units")
     choose(page, "Role of U2", "host")
@@ -124,6 +127,7 @@ def test_two_hosts_are_a_stop_and_a_removed_unit_is_gone(opened):
     expect(nav(page)).to_contain_text("1 × 8 kW")
 
 
+@pytest.mark.long
 def test_a_sun_charger_takes_its_part_of_the_limit(opened):
     page = opened(TARN, "Units")
     choose(page, "Model of the new sun charger", "Pilch Sun 60")
@@ -135,6 +139,7 @@ def test_a_sun_charger_takes_its_part_of_the_limit(opened):
     expect(page.get_by_text("a sun charger must never see panels without a bank")).to_be_visible()
 
 
+@pytest.mark.long
 def test_figures_of_a_module_open_by_themselves_where_one_is_refused(opened):
     page = opened(SKERRY, "Bank")
     page.get_by_role("button", name="Figures of M2").click()
@@ -150,6 +155,7 @@ def test_figures_of_a_module_open_by_themselves_where_one_is_refused(opened):
     expect(page.locator("[data-bank-figures]")).to_contain_text("560 Ah")
 
 
+@pytest.mark.long
 def test_a_module_too_far_from_the_others_is_a_stop_with_the_ampere_that_would_flow(opened):
     page = opened(SKERRY, "Bank")
     page.get_by_label("Resting volts of M1").fill("52.1")
@@ -162,6 +168,7 @@ def test_a_module_too_far_from_the_others_is_a_stop_with_the_ampere_that_would_f
 # Limits, thresholds
 
 
+@pytest.mark.long
 def test_a_reach_of_the_narrows_tells_its_reason(opened):
     page = opened(SKERRY, "Limits")
     why = page.locator("[data-why]")
@@ -188,6 +195,7 @@ def test_an_own_figure_is_typed_refused_and_taken_back(opened):
     expect(page.locator('[data-finding="own-figure-refused"]')).to_have_count(0)
 
 
+@pytest.mark.long
 def test_schools_move_the_ladder_and_name_what_they_cost(opened):
     page = opened(TARN, "Thresholds")
     rung = page.locator('[data-rung="float_v"]')
@@ -198,6 +206,7 @@ def test_schools_move_the_ladder_and_name_what_they_cost(opened):
     expect(page.locator('[data-finding="limit-school"]')).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_reserve_without_room_is_a_finding_that_leads_to_its_field(opened):
     page = opened(changed(TARN, policy__reserve_soc=0.5), "Site")
     found = page.locator('[data-finding="reserve-kept"]')
@@ -228,6 +237,7 @@ def test_a_what_if_is_kept_as_one_step(opened):
     expect(page.get_by_label("Chosen rate, discharging")).to_have_value("")
 
 
+@pytest.mark.long
 def test_leaving_a_what_if_asks_first(opened):
     page = opened(SKERRY, "Limits")
     page.get_by_role("button", name="What-if").click()
@@ -281,6 +291,7 @@ def test_a_profile_from_a_file_and_one_that_is_refused(signed, base, tmp_path):
     expect(page.get_by_role("link", name=re.compile("From a file"))).to_have_count(1)
 
 
+@pytest.mark.long
 def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
     page = signed
     page.goto(f"{base}/library")
@@ -307,6 +318,7 @@ def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
     page.get_by_role("button", name="Drop it").click()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", [SKERRY, LARCH, TARN])
 def test_every_export_of_a_sheet_is_a_file(opened, name):
     page = opened(data(name), "Sheet")

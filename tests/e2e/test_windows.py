@@ -6,7 +6,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, give_file, saved
+from tests.e2e.acts import choose, give_file, saved
 from tests.jobs import LARCH, TARN, data
 
 
@@ -46,6 +46,7 @@ def test_dragging_a_window_over_midnight_splits_it(opened):
     expect(page.get_by_label("Window 1 from")).to_have_value("17:00")
 
 
+@pytest.mark.long
 def test_an_end_is_dragged_alone(opened):
     page = opened(one_window(), "Windows")
     drag(page, page.locator("[data-grip-to='0']"), 2 * hour_px(page))
@@ -70,6 +71,7 @@ def test_the_ribbon_by_keys_alone(opened):
     expect(page.get_by_text("No window yet")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_conflict_is_hatched_and_worded(opened):
     page = opened(one_window(), "Windows")
     page.get_by_role("button", name="Add window").click()
@@ -87,6 +89,7 @@ def test_a_conflict_is_hatched_and_worded(opened):
     expect(page.locator('[data-finding="windows-overlap"]')).to_have_count(0)
 
 
+@pytest.mark.long
 def test_a_wrong_time_is_refused_in_words_and_the_old_one_stays(opened):
     page = opened(one_window(), "Windows")
     field = page.get_by_label("Window 1 from")
@@ -97,6 +100,7 @@ def test_a_wrong_time_is_refused_in_words_and_the_old_one_stays(opened):
     expect(field).to_have_value("17:00")
 
 
+@pytest.mark.long
 def test_the_reason_of_each_minute(opened):
     page = opened(data(TARN), "Windows")
     reason = page.locator("[data-reason]")
@@ -182,6 +186,7 @@ def test_measured_loads_are_imported_and_bad_lines_named(opened):
     expect(loads).to_contain_text("shape of a usual day")
 
 
+@pytest.mark.long
 def test_an_outage_is_added_and_simulated(opened):
     page = opened(data(TARN), "Windows")
     page.get_by_role("button", name="Add an outage").click()
@@ -191,6 +196,7 @@ def test_an_outage_is_added_and_simulated(opened):
     expect(page.locator("[data-reason]")).to_contain_text("mains away")
 
 
+@pytest.mark.long
 def test_comparing_as_found_with_plan(opened):
     page = opened(data(LARCH), "Windows")
     page.get_by_role("tab", name="Compare").click()
@@ -201,6 +207,7 @@ def test_comparing_as_found_with_plan(opened):
     expect(cells).to_have_count(2)
 
 
+@pytest.mark.long
 def test_comparing_two_what_ifs(opened):
     page = opened(data(TARN), "Windows")
     page.get_by_role("button", name="What-if").click()
@@ -223,6 +230,7 @@ def test_the_adviser_tells_what_its_windows_do_and_they_can_be_taken(opened):
     saved(page)
 
 
+@pytest.mark.long
 def test_gentlest_current(opened):
     page = opened(data(TARN), "Sources")
     page.get_by_role("button", name="Find it").click()
@@ -231,6 +239,7 @@ def test_gentlest_current(opened):
     )
 
 
+@pytest.mark.long
 def test_the_calendar_file(opened):
     page = opened(data(TARN), "Windows")
     with page.expect_download() as got:
@@ -250,6 +259,7 @@ def typed(page, label, text):
     return field
 
 
+@pytest.mark.long
 def test_times_and_days_in_usual_spellings(opened):
     page = opened(one_window(action="charge"), "Windows")
     for label, text, meant in (
@@ -266,6 +276,7 @@ def test_times_and_days_in_usual_spellings(opened):
     expect(page.get_by_text("a time of day as HH:MM").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_seasons_have_windows_and_prices_of_their_own(opened):
     page = opened(one_window(action="charge"), "Windows")
     expect(page.locator("[data-parts]")).to_have_count(0)
@@ -295,7 +306,7 @@ def test_seasons_have_windows_and_prices_of_their_own(opened):
     expect(parts).to_have_count(0)
 
 
-@pytest.mark.slow
+@pytest.mark.long
 def test_many_weathers_as_small_multiples(opened):
     page = opened(LARCH, "Windows")
     page.get_by_role("tab", name="Year").click()
@@ -318,6 +329,7 @@ def test_many_weathers_as_small_multiples(opened):
     assert Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa"]}).violations_count == 0
 
 
+@pytest.mark.long
 def test_an_array_on_the_output_side_is_added_and_judged(opened):
     page = opened(TARN, "Units")
     page.get_by_role("button", name="Add array on the output side").click()
@@ -333,6 +345,7 @@ def test_an_array_on_the_output_side_is_added_and_judged(opened):
     expect(page.get_by_text("The array on the output side is larger than the units")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_selling_surplus_is_chosen_with_its_caution(opened):
     page = opened(TARN, "Sources")
     sold = page.get_by_role("radiogroup", name="Surplus is")

@@ -7,7 +7,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.conftest import choose, give_file, saved, show
+from tests.e2e.acts import choose, give_file, saved, show
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 TARN_NAME = "Tarn Dairy"
@@ -34,6 +34,7 @@ def test_adding_a_module_changes_the_limit_and_undo_takes_it_back(opened):
     expect(figures).to_contain_text("in 420 A")
 
 
+@pytest.mark.long
 def test_a_module_by_nameplate_needs_no_profile(opened):
     page = opened(SKERRY, "Bank")
     page.get_by_role("button", name="Add by nameplate").click()
@@ -144,12 +145,14 @@ def test_what_cannot_be_read_stays_typed_and_is_explained(opened):
     expect(page.locator("#f-bank-fuse-a-why")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_millivolts_are_recognised(opened):
     page = opened(SKERRY, "Bank")
     page.get_by_label("Resting volts of M1").fill("53060")
     expect(page.get_by_label("Findings").first).to_contain_text("it looks like millivolts: 53.06 V")
 
 
+@pytest.mark.long
 def test_offline_typing_is_kept_and_sent_later(opened, context):
     page = opened(SKERRY, "Bank")
     context.set_offline(True)
@@ -200,6 +203,7 @@ def test_two_people_get_a_conflict_not_a_lost_change(opened, browser, base):
     saved(page)
 
 
+@pytest.mark.long
 def test_what_if_changes_the_plan_and_not_the_job(opened):
     page = opened(SKERRY, "Limits")
     page.get_by_role("button", name="What-if").click()
@@ -210,6 +214,7 @@ def test_what_if_changes_the_plan_and_not_the_job(opened):
     expect(page.locator("nav")).to_contain_text("in 252 A")
 
 
+@pytest.mark.long
 def test_importing_what_is_not_a_job(signed, tmp_path):
     path = tmp_path / "bad.json"
     job = data(SKERRY)
@@ -224,6 +229,7 @@ def test_importing_what_is_not_a_job(signed, tmp_path):
         expect(dialog).to_be_hidden()
 
 
+@pytest.mark.long
 def test_new_job_starts_empty_and_says_what_is_missing(signed):
     signed.get_by_role("link", name="New job").click()
     signed.get_by_label("Name of the site or job").fill("Fresh start")
@@ -234,6 +240,7 @@ def test_new_job_starts_empty_and_says_what_is_missing(signed):
     expect(signed.get_by_text("A sheet follows once bank and units are there")).to_be_visible()
 
 
+@pytest.mark.long
 def test_history_takes_an_old_revision_back(opened):
     page = opened(LARCH, "Bank")
     page.get_by_label("Main fuse").fill("200")
@@ -243,6 +250,7 @@ def test_history_takes_an_old_revision_back(opened):
     expect(page.get_by_label("Main fuse")).to_have_value(str(data(LARCH)["bank"]["fuse_a"]))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_signing_in_is_accessible(page, base, theme):
     page.emulate_media(color_scheme=theme)
@@ -260,6 +268,7 @@ def test_tablet_has_a_findings_drawer(opened):
     expect(drawer.locator("[data-finding]").first).to_be_visible()
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("width", "height"), [(390, 844), (1280, 800)])
 def test_nothing_sticks_out_and_no_control_lies_on_another(opened, width, height):
     page = opened(LARCH, "Site")

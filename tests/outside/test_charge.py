@@ -9,8 +9,6 @@ from ewerer.core.flow.results import charge_time_min
 from ewerer.core.flow.scenario import build
 from tests.jobs import SKERRY, job_of
 
-pytestmark = pytest.mark.slow
-
 CASES = [(0.2, 3.45), (0.5, 3.45), (0.5, 3.55)]
 # Computed beforehand with PyBaMM's single particle model, charge from 20 % SOC to C/20: minutes to constant voltage, in all.
 KNOWN = {(0.2, 3.45): (237.2, 238.6), (0.5, 3.45): (94.3, 96.7), (0.5, 3.55): (95.2, 97.1)}

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 from ortools.sat.python import cp_model
 
 from ewerer.core.planning.constraints import Constraint, Grid, find_conflict, grant, propagate
+from tests.sizes import size
 
 
 @st.composite
@@ -49,7 +50,7 @@ def solve(model, objective=None):
     return solver if status != cp_model.INFEASIBLE else None
 
 
-@settings(max_examples=25)
+@settings(max_examples=size(20, 100))
 @given(systems(), st.data())
 def test_ranges_equal_the_optima(system, data):
     grids, rules = system
@@ -66,7 +67,7 @@ def test_ranges_equal_the_optima(system, data):
             assert found.value(x[g.name]) == mine[g.name]
 
 
-@settings(max_examples=25)
+@settings(max_examples=size(20, 100))
 @given(systems(), st.lists(st.integers(0, 120), min_size=16, max_size=16))
 def test_wishes_are_lexicographically_best(system, wanted):
     grids, rules = system
@@ -87,7 +88,7 @@ def test_wishes_are_lexicographically_best(system, wanted):
     assert solve(model) is not None
 
 
-@settings(max_examples=40)
+@settings(max_examples=size(20, 160))
 @given(systems())
 def test_conflicts_are_unsatisfiable_and_smallest(system):
     grids, rules = system

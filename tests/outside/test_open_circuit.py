@@ -5,8 +5,6 @@ import pytest
 
 from ewerer.core.trade.chemistries import CHEMISTRIES, LFP, ocv_v, slope_v, soc_at, soc_band, soc_band_width
 
-pytestmark = pytest.mark.slow
-
 # Full-cell OCV at 0, 5, ... 100 % of PyBaMM's Prada2013 set, nominal window 2.0 to 3.6 V.
 PRADA = [2.000, 2.785, 2.978, 3.108, 3.169, 3.186, 3.206, 3.232, 3.253, 3.262, 3.266, 3.268, 3.269, 3.270, 3.274, 3.293, 3.310, 3.313, 3.314, 3.316, 3.600]  # fmt: skip
 

@@ -9,8 +9,6 @@ from bench.server import server
 from tests.jobs import SKERRY, changed, data
 from tests.server.running import Session, command
 
-pytestmark = pytest.mark.slow
-
 
 def names(session):
     return sorted(j["name"] for j in session.call("GET", "/jobs?limit=500")["items"])

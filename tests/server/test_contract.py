@@ -1,7 +1,6 @@
 """The API against its own OpenAPI document, with generated requests."""
 
 import json
-import os
 
 import pytest
 import schemathesis
@@ -12,6 +11,7 @@ from jsonschema import Draft202012Validator, ValidationError
 
 from ewerer.server.api import openapi_json
 from ewerer.server.crews.models import Crew, Member
+from tests.sizes import size
 
 DOCUMENT = json.loads(openapi_json())
 schema = schemathesis.openapi.from_dict(DOCUMENT)
@@ -21,7 +21,7 @@ schema.config.phases.coverage.enabled = False
 
 
 # All operations together: 1,500 cases in `make test`, 10,000 by night.
-CASES = 140 if os.environ.get("EWERER_EXPLORE") else 4 if os.environ.get("EWERER_QUICK") else 20
+CASES = size(3, 140)
 
 
 def _holds(body, told, kind="application/json"):

@@ -16,6 +16,7 @@ from ewerer.server.jobs import keeping
 from ewerer.server.jobs.models import Job, Revision, Series
 from tests.jobs import LARCH, SKERRY, changed, data, job_of
 from tests.server.asking import assert_problem, items, person, post, put
+from tests.sizes import size
 
 pytestmark = pytest.mark.django_db
 YEAR = [round(300 + 200 * ((7 * i) % 96) / 96, 1) for i in range(35_040)]
@@ -55,7 +56,7 @@ def edited(document, rng):
     return made
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(size(1, 4)))
 def test_every_revision_comes_back_to_the_letter(mine, seed):
     rng = random.Random(seed)
     document = data(SKERRY)

@@ -21,9 +21,9 @@ from bench.server import free_port, server
 
 from tests.jobs import SKERRY, changed
 from tests.server.running import Session, command
+from tests.sizes import size
 
-pytestmark = pytest.mark.slow
-KILLS = 200 if os.environ.get("EWERER_EXPLORE") else 30
+KILLS = size(4, 200)
 FUSES = itertools.count(100)
 """Each save tells another figure, so that it is known again."""
 
@@ -166,6 +166,7 @@ def test_no_kill_costs_what_was_acknowledged(tmp_path):
             assert session.call("PUT", f"/jobs/{job}", body)["revision"] == latest["revision"] + 1
 
 
+@pytest.mark.long
 def test_a_copy_put_back_under_fire_loses_no_save(tmp_path):
     """Each acknowledged save is in the data as they are now, or in what was kept of the moment before the copy came back."""
     live, copy = tmp_path / "live", tmp_path / "copy.sqlite3"
@@ -202,6 +203,7 @@ def test_a_copy_put_back_under_fire_loses_no_save(tmp_path):
     assert saved - found == set()
 
 
+@pytest.mark.long
 def test_two_servers_on_one_folder_save_in_turn(tmp_path):
     """Four people save one job through two servers; every acknowledged save is a revision of its own, and none is missing."""
     with server(tmp_path) as (_, one), server(tmp_path) as (_, two):
@@ -237,6 +239,7 @@ def small_disk(tmp_path):
     subprocess.run(["umount", "-l", str(folder)], check=True)
 
 
+@pytest.mark.long
 def test_a_full_disk_is_said_reading_goes_on_and_nothing_is_lost(small_disk):
     with server(small_disk) as (_, base):
         session = Session(base)

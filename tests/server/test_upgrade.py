@@ -13,7 +13,6 @@ from bench.server import server
 
 from tests.server.running import Session, command
 
-pytestmark = pytest.mark.slow
 HELD = sorted((Path(__file__).parents[1] / "data" / "upgrade").glob("*.sqlite3.gz"))
 
 

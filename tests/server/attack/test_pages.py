@@ -20,8 +20,6 @@ from ewerer.core.plan import find_sheet, plan
 from ewerer.core.visit.working_list import unit_order
 from tests.jobs import SKERRY, data
 
-pytestmark = pytest.mark.slow
-
 EVIL = "<b></b><a rel=attachment href=file:///etc/hostname>"
 SHORT = "<b></b><img src=file:///etc/x>"  # where only 40 characters fit
 RUN = ('=HYPERLINK("http://x")', " =1+1", "\n@SUM(A1)", "+cmd|' /C calc'!A0", "-2+3", "\t=A1")

@@ -9,10 +9,11 @@ import pytest
 from ewerer.core.documents.event import NEEDS
 from ewerer.core.record import fold as folding
 from ewerer.server.record import actions
-from tests.core.test_fold import at, event
-from tests.core.test_handover import picture
+from tests.events import at, event
+from tests.files import picture
 from tests.jobs import OSTRAND, SKERRY, data
 from tests.server.asking import assert_problem, post
+from tests.sizes import size
 
 pytestmark = pytest.mark.django_db
 PAGES = ("run", "record", "state", "plan", "run.pdf", "handover.pdf", "log.csv", "export", "events")
@@ -76,7 +77,7 @@ def harmful(dice, number, steps):
     return event(f"h{number}", kind, f"2026-05-04T{dice.randrange(24):02d}:00:00.000Z", "ann", **wanted)
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(size(1, 6)))
 def test_whatever_events_say_every_page_answers(mine, seed):
     dice = Random(seed)
     id = post(mine, "/jobs", data(SKERRY if seed % 2 else OSTRAND)).json()["id"]

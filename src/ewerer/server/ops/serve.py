@@ -78,9 +78,10 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     folder = settle(data, demo)
     if folder is None:
         return 2
-    from .. import urls  # noqa: F401  # loaded now, not by whoever asks first
+    from django.core.wsgi import get_wsgi_application
+    from django.urls import get_resolver
+
     from ..work import pool
-    from ..wsgi import application
     from . import tidy
     from .limits import Server
 
@@ -88,7 +89,8 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         most = resource.getrlimit(resource.RLIMIT_NOFILE)[1]
         resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
     try:
-        server = Server(application, host, port)
+        server = Server(get_wsgi_application(), host, port)
+        assert get_resolver().url_patterns  # loaded now, not by whoever asks first
     except OSError as error:
         print(f"ewerer: cannot listen on {host}:{port}: {error.strerror or error}; try --port {port + 1}", file=sys.stderr)
         return 2

@@ -1,0 +1,47 @@
+"""What a person does on any page."""
+
+import os
+import re
+
+from playwright.sync_api import expect
+
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright's loop runs in this thread; no database is touched here
+
+
+PATIENCE_MS = int(os.environ.get("EWERER_PATIENCE_MS", "60000"))
+
+
+def show(page, stage):
+    page.get_by_role("navigation", name="Stages of the work").get_by_role("link", name=re.compile(rf"^(\d+ )?{stage}\b")).click()
+    expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
+
+
+def saved(page):
+    expect(page.locator("[data-save-state]")).to_contain_text("saved ")
+
+
+# A list that still unfolds moves under the pointer.
+SETTLED = "async (choice) => { await Promise.allSettled(choice.closest('.el-popper').getAnimations({subtree: true}).map((a) => a.finished)) }"
+
+
+def choose(page, label, word):
+    """Open the list of a label and take the first choice that begins with a word."""
+    box = page.get_by_role("combobox", name=label, exact=True)
+    box.locator("xpath=ancestor::*[contains(@class, 'el-select__wrapper')]").click()
+    choice = page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first
+    expect(choice).to_be_visible()
+    choice.evaluate(SETTLED)
+    choice.click()
+
+
+def give_file(page, label, files):
+    """Give a file to the button of a label, as the browser's own dialog would."""
+    page.locator(f'[aria-label="{label}"] input[type=file], input[type=file][aria-label="{label}"]').set_input_files(files)
+
+
+def tick(place, role, name=None, on=True):
+    """Set a box or a radio button by its label, as a finger does: the native control itself is drawn over."""
+    box = place.get_by_role(role, name=name, exact=True) if name else place.get_by_role(role)
+    if box.is_checked() != on:
+        box.locator("xpath=ancestor::label").click(position={"x": 9, "y": 20})
+    expect(box).to_be_checked(checked=on)
