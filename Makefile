@@ -6,7 +6,7 @@ PYTEST = $(PY) -m pytest -n auto --dist worksteal
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 export PYBAMM_DISABLE_TELEMETRY = true
 
-.PHONY: demo serve test test-long test-parts web-test lint bench docs build format shots clean
+.PHONY: demo serve test test-long test-parts web-test lint lint-python lint-web bench docs build format shots clean
 
 demo: $(S)/python $(S)/web
 	@EWERER_DATA= .venv/bin/ewerer demo --port $(PORT) --data var/demo
@@ -34,8 +34,8 @@ $(S)/python-test: $(S)/python requirements-test.txt
 	@touch $@
 
 $(S)/chromium:
-	@command -v chromium >/dev/null || tools/quietly "Installing chromium" ' \
-		apt-get update -qq; DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium'
+	@command -v chromium-headless-shell >/dev/null || tools/quietly "Installing chromium" ' \
+		apt-get update -qq; DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium-headless-shell'
 	@mkdir -p $(S) && touch $@
 
 $(S)/node: web/package-lock.json
@@ -53,7 +53,7 @@ test: $(S)/python-test $(S)/web $(S)/chromium
 	@tools/timed "make test, all of it" $(MAKE) -s test-parts
 
 test-parts:
-	@tools/timed "checks and front end" $(MAKE) -s lint web-test
+	@tools/timed "checks and front end" $(MAKE) -s -j2 lint-web web-test lint-python
 	@tools/timed "core" $(PYTEST) tests/core tests/outside -p no:django -m "not long"
 	@tools/timed "server and browser" $(PYTEST) tests/server tests/e2e -m "not long"
 
@@ -67,13 +67,17 @@ web-test: $(S)/python-test $(S)/node
 	@$(PY) -m tests.numbers var/numbers.json
 	@cd web && npm run -s test
 
-lint: $(S)/python-test $(S)/node
+lint: lint-python lint-web
+
+lint-python: $(S)/python-test
 	@.venv/bin/ruff check src tests bench tools
 	@.venv/bin/ruff format --check -q src tests bench tools
 	@.venv/bin/mypy
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
 	@PYTHONPATH=src $(PY) tools/layers.py --check
 	@PYTHONPATH=src $(PY) tools/help.py --check
+
+lint-web: $(S)/node
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
 	@cd web && npx openapi-typescript ../docs/openapi.json -o ../$(S)/schema.ts >/dev/null 2>&1 && \
 		{ cmp -s ../$(S)/schema.ts src/api/schema.ts || { echo "web/src/api/schema.ts is not what docs/openapi.json says: run make docs"; exit 1; }; }

@@ -19,7 +19,7 @@ from typing import Any
 
 from playwright.sync_api import sync_playwright
 
-from bench.server import free_port, server
+from bench.server import CHROMIUM, free_port, server
 
 NUMBERS = itertools.count(1000)
 KEY_TO_FIGURE = """() => new Promise((done) => {
@@ -188,7 +188,7 @@ def keys(base: str, documents: dict[str, dict[str, Any]], times: int = 25) -> di
     """Return for each document the times [ms] from Enter in a field to fresh figures on the screen, and of bare round trips beside them."""
     out = {}
     with sync_playwright() as p:
-        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-background-networking"])
+        browser = p.chromium.launch(**CHROMIUM)
         page = browser.new_context(viewport={"width": 1280, "height": 800}, service_workers="block").new_page()
         page.goto(base)
         page.get_by_label("Name").fill("demo")

@@ -16,6 +16,12 @@ from http.cookiejar import CookieJar
 from pathlib import Path
 from typing import Any
 
+CHROMIUM: dict[str, Any] = {
+    "executable_path": "/usr/bin/chromium-headless-shell",
+    "args": ["--no-sandbox", "--disable-background-networking"],
+}
+"""How Debian's headless Chromium is started."""
+
 
 def free_port() -> int:
     """Return a port of this machine that nobody listens on."""

@@ -7,9 +7,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from bench.server import demo_server
+from bench.server import CHROMIUM, demo_server
 
-ARGS = ["--no-sandbox", "--disable-background-networking"]
 SKERRY, LARCH, TARN, HERON = "Skerry Field Station", "Larch Hollow Workshop", "Tarn Dairy", "Heron Weir Mill"
 FENWICK = "Fenwick Lock Cottage"
 
@@ -132,7 +131,7 @@ def main(folder: Path, wanted: list[str]) -> None:
     """Take the wanted pictures, all of them by default."""
     folder.mkdir(parents=True, exist_ok=True)
     with demo_server() as base, sync_playwright() as p:
-        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        browser = p.chromium.launch(**CHROMIUM)
         for name, (show, scheme, (width, height)) in SHOTS.items():
             if wanted and name not in wanted:
                 continue

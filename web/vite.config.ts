@@ -29,6 +29,9 @@ const lettersFirst: Plugin = {
   },
 }
 
+const ALONE = 'tests/use-job.test.ts'
+const TESTS = { environment: 'jsdom', include: ['tests/**/*.test.ts'], server: { deps: { inline: ['element-plus'] } } }
+
 // The built front end is served by the Python server under /static/.
 export default defineConfig({
   base: '/static/',
@@ -83,5 +86,12 @@ export default defineConfig({
     rolldownOptions: { output: { codeSplitting: { groups: CHUNKS } } },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8017' } },
-  test: { environment: 'jsdom', include: ['tests/**/*.test.ts'], server: { deps: { inline: ['element-plus'] } } },
+  test: {
+    pool: 'threads',
+    projects: [
+      // An environment for each file costs more than all tests: they share one, but for the one that counts what is saved.
+      { extends: true, test: { name: 'together', ...TESTS, exclude: [ALONE], isolate: false } },
+      { extends: true, test: { name: 'alone', ...TESTS, include: [ALONE] } },
+    ],
+  },
 })

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from bench.server import demo_server, prepared
+from bench.server import CHROMIUM, demo_server, prepared
 from playwright.sync_api import expect
 
 from tests.e2e.acts import PATIENCE_MS
@@ -14,7 +14,7 @@ expect.set_options(timeout=PATIENCE_MS)
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
-    return {"executable_path": "/usr/bin/chromium", "args": ["--no-sandbox", "--disable-background-networking"]}
+    return CHROMIUM
 
 
 @pytest.fixture(scope="session")
@@ -25,7 +25,7 @@ def base():
 
 @pytest.fixture
 def browser_context_args():
-    return {"viewport": {"width": 1280, "height": 800}, "service_workers": "block"}
+    return {"viewport": {"width": 1280, "height": 800}, "service_workers": "block", "reduced_motion": "reduce"}
 
 
 @pytest.fixture(scope="session")

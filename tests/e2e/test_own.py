@@ -35,6 +35,7 @@ def test_a_wish_is_looked_for_granted_refused_and_taken_back(opened):
     assert serious(page) == []
 
 
+@pytest.mark.long
 def test_what_is_decided_by_hand_is_noted_and_goes_on_the_sheet(opened):
     page = opened(HERON, "Sheet")
     choose(page, "Your entry for Screen colour", "Sand")

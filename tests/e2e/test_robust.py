@@ -6,7 +6,7 @@ import signal
 import tempfile
 
 import pytest
-from bench.server import server
+from bench.server import CHROMIUM, server
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
@@ -27,9 +27,7 @@ def document(page, base):
 
 def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, cookies):
     """Seen once with a network; then reloaded without one, edited, reloaded again; all there when it is back."""
-    browser = playwright.chromium.launch(
-        executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-background-networking"]
-    )
+    browser = playwright.chromium.launch(**CHROMIUM)
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     context.add_cookies(cookies)
     page = context.new_page()

@@ -23,7 +23,7 @@ from tests.jobs import SKERRY, changed
 from tests.server.running import Session, command
 from tests.sizes import size
 
-KILLS = size(4, 200)
+KILLS = size(3, 200)
 FUSES = itertools.count(100)
 """Each save tells another figure, so that it is known again."""
 

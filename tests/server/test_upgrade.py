@@ -57,6 +57,7 @@ def test_an_earlier_database_comes_up_to_this_version(held, tmp_path):
     assert "cannot be read" not in told.stdout and "the database is of this version" in told.stdout, told.stdout
 
 
+@pytest.mark.long
 def test_a_backup_of_an_earlier_version_is_restored(tmp_path):
     for held in HELD:
         folder = tmp_path / held.name

@@ -259,6 +259,7 @@ def test_what_is_no_address_of_a_proxy_is_refused_at_the_start(tmp_path):
 # All of it at one time, against the whole application
 
 
+@pytest.mark.long
 def test_readers_that_do_not_read_made_up_cookies_and_stalled_uploads_together(tmp_path):
     """200 + 500 + 60 lines at one time; somebody's list, save, plan and page are answered while all of them are there."""
     with server(tmp_path) as (_, base):
@@ -305,7 +306,10 @@ print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) // 1000)
 """
 
 
-@pytest.mark.parametrize(("form", "outcome"), [("JPEG", "2000"), ("PNG", "8000 by 8000 pixels"), ("WEBP", "8000 by 8000 pixels")])
+@pytest.mark.parametrize(
+    ("form", "outcome"),
+    [("JPEG", "2000"), ("PNG", "8000 by 8000 pixels"), pytest.param("WEBP", "8000 by 8000 pixels", marks=pytest.mark.long)],
+)
 def test_a_huge_picture_is_kept_or_refused_in_little_memory(tmp_path, form, outcome):
     file = tmp_path / "huge"
     Image.new("L" if form != "WEBP" else "RGB", (8000, 8000), 90).save(file, form)
