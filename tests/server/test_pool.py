@@ -5,9 +5,11 @@ import os
 import signal
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from django.core.cache import caches
 
 from ewerer.core import tasks
 from ewerer.core.documents import DocumentError
@@ -149,9 +151,10 @@ def test_as_many_processes_as_cores_and_one_unless_told(monkeypatch):
 
 
 @pytest.fixture
-def site(processes, tmp_path, monkeypatch):
+def site(processes, tmp_path, monkeypatch, settings):
     """A folder for long work that waits for a file; yields how to begin a piece and how to let all go on."""
     monkeypatch.setattr(long, "DATA_DIR", tmp_path)
+    settings.CACHES = {**settings.CACHES, "work": {**settings.CACHES["work"], "LOCATION": tmp_path / "work"}}
     monkeypatch.setattr(tasks, "long_work", chores.long_work)
     go, count = tmp_path / "go", iter(range(1000))
 
@@ -214,18 +217,15 @@ def test_a_crew_has_one_at_work_and_few_open_and_keeps_nobody_from_theirs(site):
     until(lambda: all(state(p) == "done" for p, _ in mine) and state(theirs, 2) == "done")
 
 
-def test_old_results_make_room_of_their_own_crew(site):
+def test_a_result_is_kept_for_a_day_and_nothing_else_stays(site, tmp_path):
     begin, go = site
     go.touch()
-    theirs, _ = begin(crew=8)
-    pieces = []
-    for _ in range(long.MOST_KEPT + 3):
-        pieces.append(begin(crew=7)[0])
-        until(lambda: state(pieces[-1], 7) == "done")
-    assert long.find(pieces[0].id, 7) is None and state(pieces[-1], 7) == "done"
-    assert state(theirs, 8) == "done"
-    long.tidy()
-    assert state(theirs, 8) == "done", "a day has not passed"
+    piece, _ = begin()
+    until(lambda: state(piece) == "done" and not long._open)
+    assert sorted(p.suffix for p in (tmp_path / "work").iterdir()) == [".djcache", ".djcache"], "the piece and its result"
+    assert caches["work"].default_timeout == 86_400
+    caches["work"].clear()
+    assert long.find(piece.id, 1) is None
 
 
 def test_what_ran_when_the_server_stopped_is_said_to_have_failed(site, monkeypatch):
@@ -236,8 +236,7 @@ def test_what_ran_when_the_server_stopped_is_said_to_have_failed(site, monkeypat
         patch.setattr(long, "_open", {})
         again = long.find(piece.id, 1)
         assert again.state == "failed" and "started anew" in again.problem
-        file = long._file(piece.id, "work.json")
-        file.write_text(file.read_text().replace(f'"pid": {os.getpid()}', '"pid": 1'))
+        caches["work"].set(piece.id, replace(piece, state="running", pid=1))
         assert long.find(piece.id, 1).state == "running", "another server on this folder carries it out"
 
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import gzip
+import hashlib
 import json
 import os
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, Literal, cast
 
@@ -25,7 +26,7 @@ from .record.logbook import header_of, read_log
 from .record.photos import Photo, kept
 from .record.record import record_of
 from .record.run import run_of, standing, why_not_closed
-from .record.signing import verify_file
+from .record.signing import Verified, verify_file
 from .visit.as_found import parse_found
 from .visit.working_list import unit_order
 
@@ -35,10 +36,34 @@ _parsed = lru_cache(maxsize=512)(parse_profile)
 """One text gives one profile, so that what a plan keeps with a profile is found again."""
 
 
-def _read(document: str, own: Own) -> tuple[Job, Library]:
-    profiles = [(_parsed(text), newest) for text, newest in own]
-    library = Library([*shipped_library(), *(p for p, _ in profiles)], {p.id: newest for p, newest in profiles})
-    return Job.model_validate_json(document), library
+@dataclass(frozen=True)
+class Inputs:
+    """A job and a crew's own profiles as text: all that what is computed of a job depends on."""
+
+    document: str
+    own: Own = ()
+
+    @cached_property
+    def key(self) -> str:
+        """What a plan of it is kept by."""
+        digest = hashlib.sha256(self.document.encode())
+        for text, newest in self.own:
+            digest.update(f"\n{newest}\n{text}".encode())
+        return digest.hexdigest()
+
+    def read(self) -> tuple[Job, Library]:
+        """Return the job and the library again."""
+        profiles = [(_parsed(text), newest) for text, newest in self.own]
+        library = Library([*shipped_library(), *(p for p, _ in profiles)], {p.id: newest for p, newest in profiles})
+        return Job.model_validate_json(self.document), library
+
+
+def inputs_of(document: Job, library: Library) -> Inputs:
+    """Return a job and a library as text."""
+    shipped = {id(p) for p in shipped_library()}
+    own = sorted((p for p in library if id(p) not in shipped), key=lambda p: p.id)
+    texts = ((p.model_dump_json(by_alias=True, exclude_unset=True), library.newest(p.id) or p.revision) for p in own)
+    return Inputs(document.model_dump_json(by_alias=True, exclude_unset=True), tuple(texts))
 
 
 def _summary(made: Plan) -> dict[str, Any]:
@@ -56,17 +81,17 @@ def _packed(made: PlanPart) -> bytes:
     return gzip.compress(made.model_dump_json(by_alias=True).encode(), 4, mtime=0)
 
 
-def plan_of(document: str, own: Own) -> tuple[bytes, dict[str, Any]]:
+def plan_of(of: Inputs) -> tuple[bytes, dict[str, Any]]:
     """Return the plan of a job's JSON as compressed JSON (gzip), and what the list of jobs shows of it."""
-    made = plan(*_read(document, own))
+    made = plan(*of.read())
     return _packed(made), _summary(made)
 
 
-def simulation_of(document: str, own: Own, days: int, as_found: bool, lead_days: int) -> bytes:
+def simulation_of(of: Inputs, days: int, as_found: bool, lead_days: int) -> bytes:
     """Return some days of a job's JSON, simulated step by step, as compressed JSON (gzip)."""
     from .flow.results import simulate
 
-    return _packed(simulate(*_read(document, own), days, as_found=as_found, lead_days=lead_days))
+    return _packed(simulate(*of.read(), days, as_found=as_found, lead_days=lead_days))
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,8 +99,8 @@ class Long:
     """What long work is done: its kind, a job's JSON and own profiles, those it is compared with, and how it is asked for."""
 
     kind: Literal["year", "advice", "gentlest", "compare", "sweep"]
-    job: tuple[str, Own]
-    other: tuple[str, Own] | None = None
+    job: Inputs
+    other: Inputs | None = None
     days: int = 365
     as_found: bool = False
     wanted: float = 0.8
@@ -106,7 +131,7 @@ def long_work(of: Long, progress: str) -> str:
             last = time.monotonic()
             write_whole(Path(progress), json.dumps([word, share]))
 
-    job, library = _read(*of.job)
+    job, library = of.job.read()
     made: PlanPart
     if of.kind == "advice":
         made = adviser.advise(job, library, told=told)
@@ -115,79 +140,76 @@ def long_work(of: Long, progress: str) -> str:
     elif of.kind == "sweep":
         made = sweep.sweep(job, library, of.weathers, of.days, of.vary, told=told)
     elif of.kind == "compare":
-        other = ("as found", job, library, True) if of.other is None else ("other", *_read(*of.other), False)
+        other = ("as found", job, library, True) if of.other is None else ("other", *of.other.read(), False)
         made = results.compare([("plan", job, library, False), other], of.days, told=told)
     else:
         made = results.simulate(job, library, of.days, record=False, as_found=of.as_found, told=told)
     return made.model_dump_json()
 
 
-def order_of(document: str, own: Own, unit: str) -> str:
+def order_of(of: Inputs, unit: str) -> str:
     """Return the working list of a unit of a job's JSON as JSON; raises DocumentError where there is none."""
-    job, library = _read(document, own)
+    job, library = of.read()
     return unit_order(job, unit, library).model_dump_json(by_alias=True)
 
 
-def sheet_pdf(document: str, own: Own, unit: str, paper: Paper) -> bytes:
+def sheet_pdf(of: Inputs, unit: str, paper: Paper) -> bytes:
     """Return the working list of a unit as PDF; raises DocumentError where there is none."""
     from .pages.sheet import sheet_page
 
-    job, library = _read(document, own)
+    job, library = of.read()
     return sheet_page(job, find_sheet(job, plan(job, library), unit), unit_order(job, unit, library), paper)
 
 
-def cable_pdf(document: str, own: Own, paper: Paper) -> bytes:
+def cable_pdf(of: Inputs, paper: Paper) -> bytes:
     """Return the cable card as PDF; raises DocumentError where there is none."""
     from .pages.cable import cable_page
 
-    job, library = _read(document, own)
+    job, library = of.read()
     return cable_page(job, plan(job, library), paper)
 
 
-def sheet_file(document: str, own: Own, unit: str, format: str) -> bytes:
+def sheet_file(of: Inputs, unit: str, format: str) -> bytes:
     """Return a unit's sheet as json, csv or xlsx; raises DocumentError where there is none."""
     from .pages.export import sheet_bytes
 
-    job, library = _read(document, own)
+    job, library = of.read()
     return sheet_bytes(job, find_sheet(job, plan(job, library), unit), format)
 
 
-def run_of_job(document: str, own: Own) -> str:
+def run_of_job(of: Inputs) -> str:
     """Return the run of a job as JSON."""
-    return run_of(*_read(document, own)).model_dump_json(by_alias=True)
+    return run_of(*of.read()).model_dump_json(by_alias=True)
 
 
-def record_of_job(document: str, own: Own, state: State) -> str:
+def record_of_job(of: Inputs, state: State) -> str:
     """Return what is made of a job's events, folded to ``state``, as JSON."""
-    job, library = _read(document, own)
+    job, library = of.read()
     return record_of(job, library, run_of(job, library), state).model_dump_json(by_alias=True)
 
 
-def why_open(document: str, own: Own, state: State) -> list[str]:
+def why_open(of: Inputs, state: State) -> list[str]:
     """Return why a visit may not be closed as it stands."""
-    return why_not_closed(run_of(*_read(document, own)), state)
+    return why_not_closed(run_of(*of.read()), state)
 
 
-def run_pdf(document: str, own: Own, statuses: Mapping[str, str], paper: Paper) -> bytes:
+def run_pdf(of: Inputs, statuses: Mapping[str, str], paper: Paper) -> bytes:
     """Return the run as a checklist in PDF; ``statuses`` says what became of its steps."""
     from .pages.checklist import checklist_page
 
-    run = run_of(*_read(document, own))
+    run = run_of(*of.read())
     return checklist_page(run, standing(run.steps, statuses), paper)
 
 
-def handover_pdf(
-    document: str, own: Own, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper
-) -> bytes:
+def handover_pdf(of: Inputs, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper) -> bytes:
     """Return the pages of a handover of a job without its record, and its events, as things stand."""
     from .pages.handover import handover_page
 
-    return handover_page(facts_of(*_read(document, own), events, crew, b"", photos), paper)
+    return handover_page(facts_of(*of.read(), events, crew, b"", photos), paper)
 
 
 def handover_contents(
-    document: str,
-    own: Own,
+    of: Inputs,
     events: Sequence[Mapping[str, Any]],
     public: bytes,
     crew: str,
@@ -196,7 +218,7 @@ def handover_contents(
     paper: Paper,
 ) -> tuple[dict[str, bytes], dict[str, Any]]:
     """Return what a handover holds but for its photographs, and what its manifest says; raises DocumentError while it may not be closed."""
-    return contents(*_read(document, own), events, public, crew, revision, photos, paper)
+    return contents(*of.read(), events, public, crew, revision, photos, paper)
 
 
 def photo_kept(data: bytes) -> Photo:
@@ -211,9 +233,9 @@ def table_read(source: bytes) -> str:
     return read_table(source).model_dump_json()
 
 
-def file_verified(path: str, key: str) -> dict[str, Any]:
+def file_verified(path: str, key: str) -> Verified:
     """Say whether the sealed handover in a file is unaltered."""
-    return verify_file(Path(path), key).to_data()
+    return verify_file(Path(path), key)
 
 
 def log_read(text: str, mapping: dict[str, str] | None) -> tuple[list[str], dict[str, str], list[dict[str, Any]], list[Problem]]:

@@ -1663,29 +1663,10 @@ export interface components {
             preferences?: components["schemas"]["Preferences"] | null;
         };
         /**
-         * ProblemDetails
-         * @description RFC 7807 problem details.
+         * Problem
+         * @description One thing wrong with a document: where, what was found, what would be right.
          */
-        ProblemDetails: {
-            /** Type */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /**
-             * Problems
-             * @default []
-             */
-            problems: components["schemas"]["ProblemOut"][];
-        };
-        /**
-         * ProblemOut
-         * @description One thing wrong with a document.
-         */
-        ProblemOut: {
+        Problem: {
             /**
              * Pointer
              * @description JSON pointer of the place
@@ -1707,6 +1688,25 @@ export interface components {
              * @default
              */
             expected: string;
+        };
+        /**
+         * ProblemDetails
+         * @description RFC 7807 problem details.
+         */
+        ProblemDetails: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /**
+             * Problems
+             * @default []
+             */
+            problems: components["schemas"]["Problem"][];
         };
         /**
          * Credentials
@@ -1902,7 +1902,10 @@ export interface components {
              * Format: date-time
              */
             until: string;
-            /** Used By */
+            /**
+             * Used By
+             * @default
+             */
             used_by: string;
             /**
              * Token
@@ -1986,13 +1989,6 @@ export interface components {
          * @description A job in the list.
          */
         JobLine: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Name */
-            name: string;
             /** Revision */
             revision: number;
             /**
@@ -2002,6 +1998,13 @@ export interface components {
             saved_at: string;
             /** Saved By */
             saved_by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
             /** Put Away */
             put_away: boolean;
             /**
@@ -3310,7 +3313,7 @@ export interface components {
              * Problems
              * @default []
              */
-            problems: components["schemas"]["ProblemOut"][];
+            problems: components["schemas"]["Problem"][];
             /** Current Revision */
             current_revision: number;
             /** Saved By */
@@ -3380,10 +3383,10 @@ export interface components {
             more: number;
         };
         /**
-         * DifferenceOut
-         * @description One field that differs between two revisions, as a person reads it.
+         * Difference
+         * @description One field that differs: where it stands, its words and unit, the figure before and after as a person reads them.
          */
-        DifferenceOut: {
+        Difference: {
             /** Pointer */
             pointer: string;
             /** Label */
@@ -3395,10 +3398,10 @@ export interface components {
             /** After */
             after: string;
         };
-        /** Page[DifferenceOut] */
-        Page_DifferenceOut_: {
+        /** Page[Difference] */
+        Page_Difference_: {
             /** Items */
-            items: components["schemas"]["DifferenceOut"][];
+            items: components["schemas"]["Difference"][];
             /**
              * Total
              * @description items in the whole list
@@ -4468,7 +4471,7 @@ export interface components {
          */
         CheckOut: {
             /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
+            problems: components["schemas"]["Problem"][];
             /** About */
             about: string;
         };
@@ -4683,7 +4686,7 @@ export interface components {
              * Problems
              * @default []
              */
-            problems: components["schemas"]["ProblemOut"][];
+            problems: components["schemas"]["Problem"][];
             /** Current Revision */
             current_revision: number;
             /** Theirs */
@@ -6656,7 +6659,7 @@ export interface components {
         Opening: {
             session: components["schemas"]["SessionOut"];
             /** Stages */
-            stages: components["schemas"]["StageOut"][];
+            stages: components["schemas"]["Stage"][];
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             job: components["schemas"]["JobOut"];
@@ -7322,17 +7325,20 @@ export interface components {
             generator: components["schemas"]["GeneratorPlan"] | null;
         };
         /**
-         * StageOut
-         * @description A stage of the work: its name, its word, what is decided there, whether it is planned yet.
+         * Stage
+         * @description One stage: its name in code, paths and files; its word on screens; what is decided there; whether it is planned yet.
          */
-        StageOut: {
+        Stage: {
             /** Name */
             name: string;
             /** Word */
             word: string;
             /** About */
             about: string;
-            /** Planned */
+            /**
+             * Planned
+             * @default true
+             */
             planned: boolean;
         };
         /**
@@ -8089,7 +8095,7 @@ export interface components {
                 [key: string]: string;
             };
             /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
+            problems: components["schemas"]["Problem"][];
         };
         /**
          * DayFigures
@@ -8762,10 +8768,10 @@ export interface components {
              */
             full_by_hour: components["schemas"]["Band"][];
         };
-        /** Page[StageOut] */
-        Page_StageOut_: {
+        /** Page[Stage] */
+        Page_Stage_: {
             /** Items */
-            items: components["schemas"]["StageOut"][];
+            items: components["schemas"]["Stage"][];
             /**
              * Total
              * @description items in the whole list
@@ -9699,24 +9705,33 @@ export interface components {
             due?: string | null;
         };
         /**
-         * AddedOut
-         * @description What became of events that were sent.
+         * Added
+         * @description What became of events that were sent: how many are new, how many were known, which were refused and why, the latest place.
          */
-        AddedOut: {
-            /** Accepted */
+        Added: {
+            /**
+             * Accepted
+             * @default 0
+             */
             accepted: number;
-            /** Known */
+            /**
+             * Known
+             * @default 0
+             */
             known: number;
             /** Refused */
-            refused: components["schemas"]["RefusedEvent"][];
-            /** Last */
+            refused?: components["schemas"]["Refused"][];
+            /**
+             * Last
+             * @default 0
+             */
             last: number;
         };
         /**
-         * RefusedEvent
+         * Refused
          * @description An event that was not taken, and why.
          */
-        RefusedEvent: {
+        Refused: {
             /** Id */
             id: string;
             /** Message */
@@ -10040,7 +10055,7 @@ export interface components {
             /** Entries */
             entries: components["schemas"]["LogLine"][];
             /** Problems */
-            problems: components["schemas"]["ProblemOut"][];
+            problems: components["schemas"]["Problem"][];
         };
         /**
          * LogIn
@@ -10108,22 +10123,28 @@ export interface components {
             paper: "A4" | "Letter";
         };
         /**
-         * VerifiedOut
-         * @description Whether a file is unaltered.
+         * Verified
+         * @description Whether a file is as it was sealed: ``unaltered``, ``altered``, ``other-key`` or ``unreadable``; by whom; what is wrong.
          */
-        VerifiedOut: {
+        Verified: {
             /**
              * Verdict
              * @enum {string}
              */
             verdict: "unaltered" | "altered" | "other-key" | "unreadable";
-            /** Fingerprint */
+            /**
+             * Fingerprint
+             * @default
+             */
             fingerprint: string;
             /** About */
-            about: {
+            about?: {
                 [key: string]: unknown;
             };
-            /** Problems */
+            /**
+             * Problems
+             * @default []
+             */
             problems: string[];
         };
         /**
@@ -12020,7 +12041,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_DifferenceOut_"];
+                    "application/json": components["schemas"]["Page_Difference_"];
                 };
             };
             /** @description Unauthorized */
@@ -13919,7 +13940,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_StageOut_"];
+                    "application/json": components["schemas"]["Page_Stage_"];
                 };
             };
             /** @description Unauthorized */
@@ -14522,7 +14543,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AddedOut"];
+                    "application/json": components["schemas"]["Added"];
                 };
             };
             /** @description Unauthorized */
@@ -15360,7 +15381,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VerifiedOut"];
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
             /** @description Unauthorized */

@@ -157,7 +157,7 @@ export function createRecord(id: string, store: RecordStore = usual) {
         id,
         queue.map((e) => e.event),
       )
-      const why = new Map(told.refused.map((r) => [r.id, r.message]))
+      const why = new Map((told.refused ?? []).map((r) => [r.id, r.message]))
       await take(queue.map((e) => ({ ...e, sent: why.has(e.id) ? (2 as const) : (1 as const), why: why.get(e.id) })))
     }
     for (;;) {

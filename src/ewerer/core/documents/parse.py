@@ -11,7 +11,7 @@ from functools import cache
 from itertools import accumulate
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from .base import Document
 
@@ -26,10 +26,10 @@ MAX_DIGITS = 40
 class Problem(BaseModel):
     """One thing wrong with a document: where, what was found, what would be right."""
 
-    pointer: str
-    message: str
-    value: Any = None
-    expected: str = ""
+    pointer: str = Field(description="JSON pointer of the place")
+    message: str = Field(description="what is wrong")
+    value: Any = Field(default=None, description="what was found there")
+    expected: str = Field(default="", description="what would be right")
 
     def __str__(self) -> str:
         shown = json.dumps(self.value, ensure_ascii=False, default=str)

@@ -13,7 +13,7 @@ import zipfile
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Literal
 
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives import serialization
@@ -84,7 +84,7 @@ def seal(members: Mapping[str, bytes], key: Ed25519PrivateKey, about: Mapping[st
 class Verified:
     """Whether a file is as it was sealed: ``unaltered``, ``altered``, ``other-key`` or ``unreadable``; by whom; what is wrong."""
 
-    verdict: str
+    verdict: Literal["unaltered", "altered", "other-key", "unreadable"]
     fingerprint: str = ""
     about: Mapping[str, Any] = field(default_factory=dict)
     problems: tuple[str, ...] = ()

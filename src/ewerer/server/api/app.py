@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import errno
 import json
 import logging
+from errno import EACCES, EDQUOT, EIO, ENOSPC, EPERM, EROFS
 from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
@@ -119,14 +119,7 @@ FAILS = (507, "The disk fails", "Nothing was stored. Make a backup now, and look
 BUSY = (503, "The data are busy", "Nothing was stored. Try again in a moment.")
 BY_WORD = {"full": FULL, "readonly": CLOSED, "i/o": FAILS, "locked": BUSY}
 """What the database says when it cannot be written, by a word of it."""
-BY_NUMBER = {
-    errno.ENOSPC: FULL,
-    errno.EDQUOT: FULL,
-    errno.EROFS: CLOSED,
-    errno.EACCES: CLOSED,
-    errno.EPERM: CLOSED,
-    errno.EIO: FAILS,
-}
+BY_NUMBER = {ENOSPC: FULL, EDQUOT: FULL, EROFS: CLOSED, EACCES: CLOSED, EPERM: CLOSED, EIO: FAILS}
 """What the system says of a file that cannot be written."""
 
 

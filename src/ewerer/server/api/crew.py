@@ -10,9 +10,10 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ..crews import actions
-from ..crews.models import Deed, Invitation, Member
+from ..crews.models import Invitation, Member
 from ..crews.roles import Role
-from .shapes import REFUSALS, Asked, Page, PageQuery, crew_of, note, paged, person
+from .asking import crew_of, note, person
+from .shapes import REFUSALS, Asked, Page, PageQuery, paged
 
 router = Router(tags=["crew"])
 
@@ -29,10 +30,15 @@ class PersonOut(Schema):
     """A person of the crew."""
 
     id: int
-    name: str
+    name: str = Field(alias="user.username")
     role: Role
     you: bool
-    signed_in_at: datetime | None
+    signed_in_at: datetime | None = Field(alias="user.last_login")
+
+    @staticmethod
+    def resolve_you(member: Member, context: dict[str, Any]) -> bool:
+        """Return whether it is who asks."""
+        return bool(member.user_id == context["request"].user.pk)
 
 
 class RoleIn(Asked):
@@ -60,9 +66,9 @@ class InvitationOut(Schema):
     id: int
     role: Role
     note: str
-    made_by: str
+    made_by: str = Field(alias="made_by.username")
     until: datetime
-    used_by: str
+    used_by: str = Field(alias="used_by.username", default="")
     token: str = ""
 
 
@@ -74,22 +80,6 @@ class DeedOut(Schema):
     what: str
     about: str
     address: str
-
-
-def _person(request: HttpRequest, m: Member) -> dict[str, Any]:
-    return {
-        "id": m.pk,
-        "name": m.user.username,
-        "role": m.role,
-        "you": m.user_id == request.user.pk,
-        "signed_in_at": m.user.last_login,
-    }
-
-
-def _invitation(i: Invitation, token: str = "") -> dict[str, Any]:
-    used = i.used_by.get_username() if i.used_by else ""
-    told = {"id": i.pk, "role": i.role, "note": i.note, "until": i.until, "used_by": used, "token": token}
-    return {**told, "made_by": i.made_by.get_username()}
 
 
 @router.get("", response={200: CrewOut, **REFUSALS})
@@ -110,15 +100,15 @@ def set_keeping(request: HttpRequest, asked: KeepingIn) -> dict[str, Any]:
 @router.get("/people", response={200: Page[PersonOut], **REFUSALS})
 def list_people(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the people of the crew."""
-    return paged(crew_of(request).members.select_related("user"), page, lambda m: _person(request, m))
+    return paged(crew_of(request).members.select_related("user"), page)
 
 
 @router.put("/people/{int:id}", response={200: PersonOut, **REFUSALS})
-def set_role(request: HttpRequest, id: int, asked: RoleIn) -> dict[str, Any]:
+def set_role(request: HttpRequest, id: int, asked: RoleIn) -> Member:
     """Give a person a role. The last lead stays one."""
     made = actions.set_role(crew_of(request), id, asked.role)
     note(request, "role", f"{made.user.username}: {asked.role}")
-    return _person(request, made)
+    return made
 
 
 @router.delete("/people/{int:id}", response={204: None, **REFUSALS})
@@ -132,16 +122,17 @@ def take_out_person(request: HttpRequest, id: int) -> tuple[int, None]:
 @router.get("/invitations", response={200: Page[InvitationOut], **REFUSALS})
 def list_invitations(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the invitations, newest first."""
-    return paged(crew_of(request).invitations.select_related("made_by", "used_by"), page, _invitation)
+    return paged(crew_of(request).invitations.select_related("made_by", "used_by"), page)
 
 
 @router.post("/invitations", response={201: InvitationOut, **REFUSALS})
-def invite(request: HttpRequest, asked: InviteIn) -> tuple[int, dict[str, Any]]:
+def invite(request: HttpRequest, asked: InviteIn) -> tuple[int, Invitation]:
     """Make a link by which one person joins the crew, once, within seven days."""
     who = person(request)
     made, token = actions.invite(who.crew, asked.role, asked.note, who.user)
     note(request, "invitation", f"as {asked.role}{': ' if asked.note else ''}{asked.note}")
-    return 201, _invitation(made, token)
+    made.token = token  # type: ignore[attr-defined]  # told only now
+    return 201, made
 
 
 @router.delete("/invitations/{int:id}", response={204: None, **REFUSALS})
@@ -155,8 +146,4 @@ def take_invitation_back(request: HttpRequest, id: int) -> tuple[int, None]:
 @router.get("/trail", response={200: Page[DeedOut], **REFUSALS})
 def list_trail(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List what was done in the crew that matters later, newest first."""
-
-    def line(d: Deed) -> dict[str, Any]:
-        return {"at": d.at, "who": d.who, "what": d.what, "about": d.about, "address": d.address}
-
-    return paged(crew_of(request).deeds.all(), page, line)
+    return paged(crew_of(request).deeds.all(), page)

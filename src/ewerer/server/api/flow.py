@@ -13,12 +13,12 @@ from ...core import tasks
 from ...core.documents.job import Job, Series
 from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
 from ..crews.roles import Role
-from ..jobs.planned import inputs_of
 from ..problems import problem
 from ..profiles.actions import library_for
 from ..work import long, pool
+from .asking import crew_of, library_of, person
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, Asked, ProblemDetails, crew_of, library_of, packed, person
+from .shapes import JSON, REFUSALS, Asked, ProblemDetails, packed
 
 router = Router(tags=["flow"], by_alias=True)
 
@@ -48,10 +48,6 @@ class WorkOut(Schema):
     problem: str = Field(description="why it failed")
 
 
-def _out(piece: long.Work) -> dict[str, Any]:
-    return {key: getattr(piece, key) for key in WorkOut.model_fields}
-
-
 @router.post("/simulate", response={200: Simulation, **REFUSALS})
 def simulate_document(
     request: HttpRequest,
@@ -61,8 +57,8 @@ def simulate_document(
     lead_days: Annotated[int, Query(ge=0, le=724, description="days before that are not told")] = 0,
 ) -> HttpResponse:
     """Simulate up to seven days of an unsaved document, step by step, after ``lead_days`` that are not told."""
-    of = inputs_of(document, library_of(request, document))
-    return packed(request, pool.run(tasks.simulation_of, of.document, of.own, days, as_found, lead_days))
+    of = tasks.inputs_of(document, library_of(request, document))
+    return packed(request, pool.run(tasks.simulation_of, of, days, as_found, lead_days))
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}}
@@ -75,7 +71,7 @@ def read_series(request: HttpRequest, step_min: int = 60) -> dict[str, Any]:
 
 
 @router.post("/work", response={202: WorkOut, **REFUSALS})
-def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]]:
+def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, long.Work]:
     """Begin long work; read its progress and cancel it by its id."""
     vary = (asked.vary_field, tuple(asked.vary_values)) if asked.vary_field and asked.vary_values else None
     of = tasks.Long(
@@ -89,14 +85,13 @@ def start_work(request: HttpRequest, asked: WorkIn) -> tuple[int, dict[str, Any]
         vary,
     )
     who = person(request)
-    return 202, _out(long.start(who.crew.pk, who.user.pk, of))
+    return 202, long.start(who.crew.pk, who.user.pk, of)
 
 
-def _text_of(request: HttpRequest, document: Job, whole: bool = False) -> tuple[str, tasks.Own]:
+def _text_of(request: HttpRequest, document: Job, whole: bool = False) -> tasks.Inputs:
     """Return a job and the profiles it is planned with as text; with ``whole``, all of the crew's, since what is varied may name another."""
     library = library_of(request, document)
-    of = inputs_of(document, library_for(crew_of(request), document.profile_revisions) if whole else library)
-    return of.document, of.own
+    return tasks.inputs_of(document, library_for(crew_of(request), document.profile_revisions) if whole else library)
 
 
 def _found(request: HttpRequest, id: str) -> long.Work:
@@ -107,9 +102,9 @@ def _found(request: HttpRequest, id: str) -> long.Work:
 
 
 @router.get("/work/{id}", response={200: WorkOut, **REFUSALS})
-def read_work(request: HttpRequest, id: str) -> dict[str, Any]:
+def read_work(request: HttpRequest, id: str) -> long.Work:
     """Say how far long work is."""
-    return _out(_found(request, id))
+    return _found(request, id)
 
 
 @router.get(
@@ -126,10 +121,10 @@ def read_result(request: HttpRequest, id: str) -> HttpResponse:
 
 
 @router.delete("/work/{id}", response={200: WorkOut, **REFUSALS})
-def cancel_work(request: HttpRequest, id: str) -> dict[str, Any]:
+def cancel_work(request: HttpRequest, id: str) -> long.Work:
     """Cancel long work: one's own, or, as a member of the crew, anybody's."""
     piece, who = _found(request, id), person(request)
     if piece.by != who.user.pk and not who.role.may(Role.MEMBER):
         raise HttpError(403, f"This needs a member of the crew, or whoever began it; you are a {who.role} in {who.crew.name}.")
     long.cancel(piece)
-    return _out(piece)
+    return _found(request, id)

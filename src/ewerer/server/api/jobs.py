@@ -6,7 +6,6 @@ import io
 import json
 import uuid
 import zipfile
-from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -16,32 +15,15 @@ from pydantic import Field
 
 from ...core.documents import Job as JobDocument
 from ...core.documents import parse_document
-from ...core.documents.compare import differences
+from ...core.documents.compare import Difference, differences
 from ...core.record.imports import as_now
 from ..jobs import actions, keeping
 from ..jobs.models import Job, Revision
 from ..problems import problem
 from ..record import actions as record
+from .asking import crew_of, job_at, job_of, library_of, note, person
 from .bodies import JobBody
-from .shapes import (
-    JSON,
-    REFUSALS,
-    Asked,
-    Page,
-    PageQuery,
-    ProblemDetails,
-    as_json,
-    attachment,
-    crew_of,
-    file_answer,
-    file_name,
-    job_at,
-    job_of,
-    library_of,
-    note,
-    paged,
-    person,
-)
+from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, as_json, attachment, file_answer, file_name, paged
 
 router = Router(tags=["jobs"], by_alias=True)
 
@@ -69,18 +51,33 @@ class Summary(Schema):
     keys: dict[str, str] = {}
 
 
-class JobLine(Schema):
+class Saved(Schema):
+    """The revision that now holds the document."""
+
+    revision: int
+    saved_at: datetime
+    saved_by: str
+
+    @staticmethod
+    def resolve_saved_by(job: Any) -> str:
+        """Return the name of who saved it."""
+        return job["saved_by"] if isinstance(job, dict) else str(job.saved_by)
+
+
+class JobLine(Saved):
     """A job in the list."""
 
     id: uuid.UUID
     name: str
-    revision: int
-    saved_at: datetime
-    saved_by: str
     put_away: bool
     delete_after: datetime | None = Field(default=None, description="when it goes for good")
     planned: bool = Field(description="whether the summary is of the latest revision; else it is behind")
     summary: Summary
+
+    @staticmethod
+    def resolve_planned(job: Job) -> bool:
+        """Return whether nothing of the summary is due."""
+        return not job.summary_due
 
 
 class JobOut(Schema):
@@ -99,14 +96,6 @@ class SaveIn(Asked):
 
     base_revision: int
     document: JobBody
-
-
-class Saved(Schema):
-    """The revision that now holds the document."""
-
-    revision: int
-    saved_at: datetime
-    saved_by: str
 
 
 class Stale(ProblemDetails):
@@ -129,41 +118,16 @@ class RevisionLine(Schema):
     more: int = Field(description="changes beyond those")
 
 
-class DifferenceOut(Schema):
-    """One field that differs between two revisions, as a person reads it."""
-
-    pointer: str
-    label: str
-    unit: str
-    before: str
-    after: str
-
-
 class RestoreIn(Asked):
     """The revision that was the latest when it was asked for."""
 
     base_revision: int
 
 
-def _saved(job: Job) -> dict[str, Any]:
-    return {"revision": job.revision, "saved_at": job.saved_at, "saved_by": job.saved_by.get_username()}
-
-
-def _line(job: Job) -> dict[str, Any]:
-    return {
-        **_saved(job),
-        "id": job.id,
-        "name": job.name,
-        "put_away": job.put_away,
-        "summary": job.summary,
-        "planned": not job.summary_due,
-        "delete_after": job.delete_after,
-    }
-
-
 def job_out(job: Job, latest: Revision) -> dict[str, Any]:
     """Return a job with its latest document."""
-    return {**_saved(job), "id": job.id, "put_away": job.put_away, "document": as_now(latest.document)}
+    told = {"id": job.id, "revision": job.revision, "saved_at": job.saved_at, "saved_by": str(job.saved_by)}
+    return {**told, "put_away": job.put_away, "document": as_now(latest.document)}
 
 
 def _file_of(job: Job) -> bytes:
@@ -189,7 +153,7 @@ def list_jobs(
     """List the crew's jobs: newest first, by name or by state; those with every word in name, what it waits for or who saved it."""
     crew = crew_of(request)
     jobs = Job.objects.filter(crew=crew, put_away=put_away).select_related("saved_by")
-    return paged(actions.narrowed(jobs, words, state, stage, sort), page, _line)
+    return paged(actions.narrowed(jobs, words, state, stage, sort), page)
 
 
 class TogetherIn(Asked):
@@ -233,11 +197,11 @@ def export_several(
 
 
 @router.post("", response={201: JobLine, **REFUSALS})
-def create_job(request: HttpRequest, document: JobBody) -> tuple[int, dict[str, Any]]:
+def create_job(request: HttpRequest, document: JobBody) -> tuple[int, Job]:
     """Create or import a job from a job document."""
     library_of(request, document)
     who = person(request)
-    return 201, _line(record.create(who.crew, document, who.user))
+    return 201, record.create(who.crew, document, who.user)
 
 
 @router.get("/{uuid:id}", response={200: JobOut, **REFUSALS})
@@ -256,7 +220,7 @@ def _save(request: HttpRequest, id: uuid.UUID, document: JobDocument, base_revis
     library = library_of(request, document)
     who = person(request)
     try:
-        return _saved(record.save(id, who.crew, document, base_revision, who.user, library))
+        return record.save(id, who.crew, document, base_revision, who.user, library)
     except actions.StaleSave as stale:
         by = stale.latest.saved_by.get_username()
         return problem(
@@ -272,32 +236,32 @@ def _save(request: HttpRequest, id: uuid.UUID, document: JobDocument, base_revis
 
 
 @router.delete("/{uuid:id}", response={200: JobLine, **REFUSALS})
-def put_away_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+def put_away_job(request: HttpRequest, id: uuid.UUID) -> Job:
     """Put a job away. Nothing is deleted."""
     job = actions.put_away(id, crew_of(request), True)
     note(request, "job put away", job.name)
-    return _line(job)
+    return job
 
 
 @router.post("/{uuid:id}/delete-for-good", response={200: JobLine, **REFUSALS})
-def delete_job_later(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+def delete_job_later(request: HttpRequest, id: uuid.UUID) -> Job:
     """Mark a job that is put away to go for good in 30 days, with all that was recorded. Until then it can be taken out."""
     job = actions.delete_later(id, crew_of(request))
     note(request, "delete for good", job.name)
-    return _line(job)
+    return job
 
 
 @router.post("/{uuid:id}/take-out", response={200: JobLine, **REFUSALS})
-def take_out_job(request: HttpRequest, id: uuid.UUID) -> dict[str, Any]:
+def take_out_job(request: HttpRequest, id: uuid.UUID) -> Job:
     """Take a job out again."""
-    return _line(actions.put_away(id, crew_of(request), False))
+    return actions.put_away(id, crew_of(request), False)
 
 
 @router.post("/{uuid:id}/copy", response={201: JobLine, **REFUSALS})
-def copy_job(request: HttpRequest, id: uuid.UUID) -> tuple[int, dict[str, Any]]:
+def copy_job(request: HttpRequest, id: uuid.UUID) -> tuple[int, Job]:
     """Copy a job's latest document to a new job, without the marks of work done."""
     who = person(request)
-    return 201, _line(actions.copy(id, who.crew, who.user))
+    return 201, actions.copy(id, who.crew, who.user)
 
 
 @router.get("/{uuid:id}/revisions", response={200: Page[RevisionLine], **REFUSALS})
@@ -321,12 +285,12 @@ def read_revision(request: HttpRequest, id: uuid.UUID, number: int) -> HttpRespo
     return as_json(as_now(job.revisions.get(number=number).document))
 
 
-@router.get("/{uuid:id}/revisions/{int:number}/against/{int:other}", response={200: Page[DifferenceOut], **REFUSALS})
+@router.get("/{uuid:id}/revisions/{int:number}/against/{int:other}", response={200: Page[Difference], **REFUSALS})
 def compare_revisions(request: HttpRequest, id: uuid.UUID, number: int, other: int, page: PageQuery) -> dict[str, Any]:
     """Compare a revision with another: every field that differs, with label, unit, and both figures in words."""
     job = job_at(request, id)
     before, after = (as_now(job.revisions.get(number=n).document) for n in (number, other))
-    return paged(differences(before, after), page, asdict)
+    return paged(differences(before, after), page)
 
 
 @router.post("/{uuid:id}/revisions/{int:number}/restore", response={200: Saved, 409: Stale, **REFUSALS})

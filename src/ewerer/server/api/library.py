@@ -18,10 +18,11 @@ from ...core.visit.tryout import try_value, try_writes
 from ..problems import problem
 from ..profiles import actions
 from ..profiles.actions import library_for
-from ..profiles.models import CrewProfile, ProfileVersion
+from ..profiles.models import CrewProfile
 from ..work import pool
+from .asking import crew_of, note, person
 from .bodies import ProfileBody
-from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, ProblemOut, crew_of, note, paged, person
+from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, paged
 
 router = Router(tags=["library"], by_alias=True)
 Shown = Annotated[str, Field(max_length=200)]
@@ -44,7 +45,7 @@ class ProfileLine(Schema):
 class CheckOut(Schema):
     """What is wrong with a profile, and its key figures when nothing is."""
 
-    problems: list[ProblemOut]
+    problems: list[Problem]
     about: str
 
 
@@ -95,6 +96,11 @@ class VersionLine(Schema):
     saved_at: datetime
     saved_by: str
 
+    @staticmethod
+    def resolve_saved_by(version: ProfileVersion) -> str:
+        """Return the name of who saved it."""
+        return str(version.saved_by)
+
 
 class StaleProfileOut(ProblemDetails):
     """A save that came too late, with the version that is there."""
@@ -125,7 +131,7 @@ def list_library(request: HttpRequest, page: PageQuery, put_away: bool = False) 
             {"id": held.profile_id, "kind": held.kind, "name": held.name, "maker": "", "revision": held.revision, "about": about}
             | {"own": True, "unreadable": why}
         )
-    return paged(lines, page, lambda line: line)
+    return paged(lines, page)
 
 
 @router.post("", response={201: ProfileLine, **REFUSALS})
@@ -146,7 +152,7 @@ def check_profile(request: HttpRequest) -> dict[str, Any]:
     try:
         return {"problems": [], "about": parse_profile(request.body).about()}
     except DocumentError as error:
-        return {"problems": [p.model_dump(mode="json") for p in error.problems], "about": ""}
+        return {"problems": error.problems, "about": ""}
 
 
 _TABLE_BODY = {
@@ -227,8 +233,4 @@ def take_out_profile(request: HttpRequest, id: str) -> tuple[int, None]:
 def list_versions(request: HttpRequest, id: str, page: PageQuery) -> dict[str, Any]:
     """List the versions of the crew's own profile, newest first."""
     held = CrewProfile.objects.get(crew=crew_of(request), profile_id=id)
-
-    def line(v: ProfileVersion) -> dict[str, Any]:
-        return {"revision": v.revision, "saved_at": v.saved_at, "saved_by": v.saved_by.get_username()}
-
-    return paged(held.versions.select_related("saved_by").defer("document"), page, line)
+    return paged(held.versions.select_related("saved_by").defer("document"), page)

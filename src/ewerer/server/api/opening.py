@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from dataclasses import asdict
 from datetime import UTC, datetime
 from functools import cache
 from typing import Any
@@ -12,17 +11,19 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field, TypeAdapter
 
+from ...core import tasks
 from ...core.documents import DocumentError, Plan, parse_document
 from ...core.documents import Job as JobDocument
 from ...core.trade.budget import DeadlineExceeded, within
-from ...core.trade.stages import ALL
+from ...core.trade.stages import ALL, Stage
 from ..jobs.models import Job
-from ..jobs.planned import inputs_of, planned
+from ..jobs.planned import planned
 from ..record.actions import bring_up, last_event
+from .asking import job_of, stored
 from .jobs import JobOut, job_out
 from .session import SessionOut, session_out
-from .shapes import JSON, REFUSALS, as_json, job_of, stored
-from .trade import FieldOut, StageOut, field_lines
+from .shapes import JSON, REFUSALS, as_json
+from .trade import FieldOut, field_lines
 
 router = Router(tags=["jobs"], by_alias=True)
 PLAN_S = 2.0
@@ -33,7 +34,7 @@ class Opening(Schema):
     """Who is signed in, the words of the screens, the job, and its plan as the record stands."""
 
     session: SessionOut
-    stages: list[StageOut]
+    stages: list[Stage]
     fields: list[FieldOut]
     job: JobOut
     plan: Plan | None = Field(description="nothing where the document is refused now, or planning takes long")
@@ -43,7 +44,7 @@ class Opening(Schema):
 
 @cache
 def _words() -> str:
-    stages = TypeAdapter(list[StageOut]).dump_json(TypeAdapter(list[StageOut]).validate_python([asdict(s) for s in ALL]))
+    stages = TypeAdapter(list[Stage]).dump_json(list(ALL))
     fields = TypeAdapter(list[FieldOut]).dump_json(TypeAdapter(list[FieldOut]).validate_python(field_lines()))
     return f'"stages":{stages.decode()},"fields":{fields.decode()}'
 
@@ -51,7 +52,7 @@ def _words() -> str:
 def _plan(request: HttpRequest, job: Job, document: Any) -> str:
     try:
         with within(PLAN_S):
-            made = planned(inputs_of(*stored(request, job, parse_document(JobDocument, document)))).json
+            made = planned(tasks.inputs_of(*stored(request, job, parse_document(JobDocument, document)))).json
             bring_up(job)
             return made
     except (DocumentError, DeadlineExceeded):

@@ -9,14 +9,15 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ...core import tasks
-from ...core.documents import Plan
+from ...core.documents import Plan, Problem
 from ...core.documents.results.order import UnitOrder
 from ...core.pages.calendar import calendar
-from ..jobs.planned import inputs_of, planned
+from ..jobs.planned import planned
 from ..profiles.actions import library_for
 from ..work import pool
+from .asking import crew_of, job_at, library_of, stored
 from .bodies import JobBody
-from .shapes import JSON, REFUSALS, ProblemOut, attachment, crew_of, file_answer, job_at, library_of, packed, stored
+from .shapes import JSON, REFUSALS, attachment, file_answer, packed
 
 router = Router(tags=["plan"], by_alias=True)
 XLSX, PDF, ICS = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "application/pdf", "text/calendar"
@@ -29,28 +30,28 @@ class FoundOut(Schema):
     """Found settings that could be read, by id, and the lines that could not."""
 
     values: dict[str, str]
-    problems: list[ProblemOut]
+    problems: list[Problem]
 
 
 @router.get("/jobs/{uuid:id}/plan", response={200: Plan, **REFUSALS})
 def plan_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the plan of the saved job."""
     job = job_at(request, id)
-    return packed(request, planned(inputs_of(*stored(request, job))).packed)
+    return packed(request, planned(tasks.inputs_of(*stored(request, job))).packed)
 
 
 @router.post("/plan", response={200: Plan, **REFUSALS})
 def plan_of_document(request: HttpRequest, document: JobBody) -> HttpResponse:
     """Return the plan of an unsaved document; nothing is stored."""
-    return packed(request, planned(inputs_of(document, library_of(request, document))).packed)
+    return packed(request, planned(tasks.inputs_of(document, library_of(request, document))).packed)
 
 
 @router.get("/jobs/{uuid:id}/sheets/{unit}", response={200: None, **REFUSALS}, openapi_extra=file_answer(JSON, CSV, XLSX))
 def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Literal["json", "csv", "xlsx"] = "csv") -> HttpResponse:
     """Download one unit's sheet as json, csv or xlsx."""
     job = job_at(request, id)
-    of = inputs_of(*stored(request, job))
-    made = pool.run(tasks.sheet_file, of.document, of.own, unit, format)
+    of = tasks.inputs_of(*stored(request, job))
+    made = pool.run(tasks.sheet_file, of, unit, format)
     return attachment(made, f"{job.name} {unit}.{format}", SHEET_TYPES[format])
 
 
@@ -58,16 +59,16 @@ def sheet_of_unit(request: HttpRequest, id: uuid.UUID, unit: str, format: Litera
 def sheet_pdf(request: HttpRequest, id: uuid.UUID, unit: str, paper: Paper = "A4") -> HttpResponse:
     """Download one unit's working list as PDF with boxes to tick and to write in."""
     job = job_at(request, id)
-    of = inputs_of(*stored(request, job))
-    return attachment(pool.run(tasks.sheet_pdf, of.document, of.own, unit, paper), f"{job.name} {unit}.pdf", PDF)
+    of = tasks.inputs_of(*stored(request, job))
+    return attachment(pool.run(tasks.sheet_pdf, of, unit, paper), f"{job.name} {unit}.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/cable", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
 def cable_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> HttpResponse:
     """Download the cable card with its address plan as one PDF page."""
     job = job_at(request, id)
-    of = inputs_of(*stored(request, job))
-    return attachment(pool.run(tasks.cable_pdf, of.document, of.own, paper), f"{job.name} cable.pdf", PDF)
+    of = tasks.inputs_of(*stored(request, job))
+    return attachment(pool.run(tasks.cable_pdf, of, paper), f"{job.name} cable.pdf", PDF)
 
 
 @router.get("/jobs/{uuid:id}/windows.ics", response={200: None, **REFUSALS}, openapi_extra=file_answer(ICS))
@@ -81,8 +82,8 @@ def calendar_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
 @router.post("/order/{unit}", response={200: UnitOrder, **REFUSALS})
 def order_of_unit(request: HttpRequest, unit: str, document: JobBody) -> HttpResponse:
     """Return the working list of one unit of an unsaved document: from as found to as planned."""
-    of = inputs_of(document, library_of(request, document))
-    return HttpResponse(pool.run(tasks.order_of, of.document, of.own, unit), content_type=JSON)
+    of = tasks.inputs_of(document, library_of(request, document))
+    return HttpResponse(pool.run(tasks.order_of, of, unit), content_type=JSON)
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/plain": {"schema": {"type": "string"}}}}}
@@ -95,4 +96,4 @@ def read_as_found(request: HttpRequest, profile: str) -> dict[str, Any]:
     if held is None:
         raise Http404
     values, problems = pool.run(tasks.found_read, held.model_dump_json(by_alias=True, exclude_unset=True), request.body)
-    return {"values": values, "problems": [p.model_dump(mode="json") for p in problems]}
+    return {"values": values, "problems": problems}

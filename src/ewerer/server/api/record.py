@@ -24,34 +24,20 @@ from ...core.record.handover import shown_of
 from ...core.record.logbook import log_csv
 from ...core.record.photos import MAX_BYTES
 from ...core.record.run import statuses_of
+from ...core.record.signing import Verified
 from ...core.trade.budget import allowing
 from ..crews import actions as crews
 from ..crews.models import Crew, Feed
 from ..crews.roles import Role
 from ..jobs.actions import document_of
 from ..jobs.models import Job
-from ..jobs.planned import inputs_of
 from ..profiles.actions import library_of_job
 from ..record import actions
 from ..record.actions import PAPER_S
 from ..record.models import Handover
 from ..work import pool
-from .shapes import (
-    JSON,
-    REFUSALS,
-    Asked,
-    Page,
-    PageQuery,
-    ProblemOut,
-    as_json,
-    attachment,
-    crew_of,
-    file_answer,
-    job_at,
-    note,
-    paged,
-    person,
-)
+from .asking import crew_of, job_at, note, person
+from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, as_json, attachment, file_answer, paged
 
 router = Router(tags=["record"], by_alias=True)
 PDF, ICS, ZIP, JPEG = "application/pdf", "text/calendar", "application/zip", "image/jpeg"
@@ -83,22 +69,6 @@ class EventsIn(Asked):
     events: Annotated[list[dict[str, Any]], Field(max_length=MOST_AT_ONCE)]
 
 
-class RefusedEvent(Schema):
-    """An event that was not taken, and why."""
-
-    id: str
-    message: str
-
-
-class AddedOut(Schema):
-    """What became of events that were sent."""
-
-    accepted: int
-    known: int
-    refused: list[RefusedEvent]
-    last: int
-
-
 class PhotoOut(Schema):
     """A photograph that is kept."""
 
@@ -128,7 +98,7 @@ class LogOut(Schema):
     columns: list[str]
     mapping: dict[str, str]
     entries: list[LogLine]
-    problems: list[ProblemOut]
+    problems: list[Problem]
 
 
 class HandoverLine(Schema):
@@ -141,20 +111,21 @@ class HandoverLine(Schema):
     made_by: str
     size: int
 
+    @staticmethod
+    def resolve_made_by(made: Handover) -> str:
+        """Return the name of who made it."""
+        return str(made.made_by)
+
+    @staticmethod
+    def resolve_size(made: Handover) -> int:
+        """Return the size of the file [bytes]."""
+        return len(made.file)
+
 
 class SealIn(Asked):
     """On which paper."""
 
     paper: Paper = "A4"
-
-
-class VerifiedOut(Schema):
-    """Whether a file is unaltered."""
-
-    verdict: Literal["unaltered", "altered", "other-key", "unreadable"]
-    fingerprint: str
-    about: dict[str, Any]
-    problems: list[str]
 
 
 class DueOut(Schema):
@@ -174,7 +145,7 @@ class FeedOut(Schema):
 def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return the run of the saved job."""
     of = actions.sight_of(job_at(request, id)).inputs
-    return HttpResponse(pool.run(tasks.run_of_job, of.document, of.own), content_type=JSON)
+    return HttpResponse(pool.run(tasks.run_of_job, of), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))
@@ -184,7 +155,7 @@ def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -
     sight = actions.sight_of(job)
     of = sight.inputs
     with allowing(PAPER_S):
-        made = pool.run(tasks.run_pdf, of.document, of.own, statuses_of(sight.state), paper)
+        made = pool.run(tasks.run_pdf, of, statuses_of(sight.state), paper)
     return attachment(made, f"{job.name} run.pdf", PDF)
 
 
@@ -202,12 +173,11 @@ def list_events(
     return as_json({"items": [{"seq": seq, "event": data} for seq, data in rows], "last": last})
 
 
-@router.post("/jobs/{uuid:id}/events", response={200: AddedOut, **REFUSALS})
-def add_events(request: HttpRequest, id: uuid.UUID, body: EventsIn) -> dict[str, Any]:
+@router.post("/jobs/{uuid:id}/events", response={200: actions.Added, **REFUSALS})
+def add_events(request: HttpRequest, id: uuid.UUID, body: EventsIn) -> actions.Added:
     """Add events to a job: new ones are stored, known ones passed over, wrong ones told by their id."""
     who = person(request)
-    added = actions.add(id, who.crew, body.events, who.user, may_sign=who.role.may(Role.LEAD))
-    return {"accepted": added.accepted, "known": added.known, "refused": added.refused, "last": added.last}
+    return actions.add(id, who.crew, body.events, who.user, may_sign=who.role.may(Role.LEAD))
 
 
 @router.get("/jobs/{uuid:id}/state", response={200: dict[str, Any], **REFUSALS})
@@ -221,7 +191,7 @@ def record_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
     """Return what is made of a job's events: verdicts, proposals, faults, what is due and open."""
     sight = actions.sight_of(job_at(request, id))
     of = sight.inputs
-    return HttpResponse(pool.run(tasks.record_of_job, of.document, of.own, sight.state), content_type=JSON)
+    return HttpResponse(pool.run(tasks.record_of_job, of, sight.state), content_type=JSON)
 
 
 @router.put("/jobs/{uuid:id}/photos/{key}", response={200: PhotoOut, **REFUSALS}, openapi_extra=FILE_BODY)
@@ -229,8 +199,7 @@ def add_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> Any:
     """Add a photograph (JPEG, PNG or WebP, 12 MB at most); it is drawn anew, so that no position or camera data is kept."""
     who = person(request)
     Job.objects.only("id").get(pk=id, crew=who.crew)
-    made = actions.add_photo(id, who.crew, key, pool.run(tasks.photo_kept, _body(request, MAX_BYTES)), who.user)
-    return {"key": made.key, "sha256": made.sha256, "width": made.width, "height": made.height}
+    return actions.add_photo(id, who.crew, key, pool.run(tasks.photo_kept, _body(request, MAX_BYTES)), who.user)
 
 
 def _body(request: HttpRequest, most: int) -> bytes:
@@ -265,7 +234,7 @@ def read_event_list(request: HttpRequest, id: uuid.UUID, body: LogIn) -> dict[st
     job_at(request, id)
     columns, mapping, entries, problems = pool.run(tasks.log_read, body.text, body.mapping)
     lines = [{"id": "log:" + hashlib.sha256(canonical(e).encode()).hexdigest()[:24], "entry": e} for e in entries]
-    return {"columns": columns, "mapping": mapping, "entries": lines, "problems": [p.model_dump(mode="json") for p in problems]}
+    return {"columns": columns, "mapping": mapping, "entries": lines, "problems": problems}
 
 
 @router.get("/jobs/{uuid:id}/log.csv", response={200: None, **REFUSALS}, openapi_extra=file_answer("text/csv"))
@@ -294,30 +263,19 @@ def drop_instrument(request: HttpRequest, name: str) -> HttpResponse:
     return as_json(None)
 
 
-def _handover_line(h: Handover) -> dict[str, Any]:
-    return {
-        "number": h.number,
-        "revision": h.revision,
-        "fingerprint": h.fingerprint,
-        "made_at": h.made_at,
-        "made_by": h.made_by.get_username(),
-        "size": len(h.file),
-    }
-
-
 @router.get("/jobs/{uuid:id}/handovers", response={200: Page[HandoverLine], **REFUSALS})
 def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict[str, Any]:
     """List a job's sealed handovers, newest first."""
-    return paged(job_at(request, id).handovers.select_related("made_by"), page, _handover_line)
+    return paged(job_at(request, id).handovers.select_related("made_by"), page)
 
 
 @router.post("/jobs/{uuid:id}/handovers", response={201: HandoverLine, **REFUSALS})
-def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, dict[str, Any]]:
+def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, Handover]:
     """Seal the handover of a signed visit: it freezes the job's revision."""
     who = person(request)
     made = actions.seal(id, who.crew, who.user, body.paper)
     note(request, "handover sealed", f"{made.job.name}, number {made.number}")
-    return 201, _handover_line(made)
+    return 201, made
 
 
 @router.get("/jobs/{uuid:id}/handovers/{int:number}", response={200: None, **REFUSALS}, openapi_extra=file_answer(ZIP))
@@ -333,14 +291,14 @@ def handover_pdf(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -> Ht
     """Download the pages of the handover as things stand now; not sealed."""
     job = job_at(request, id)
     document, events, photos = document_of(job), actions.events_of(job), actions.photos_of(job)
-    of = inputs_of(document, library_of_job(job.crew, document))
+    of = tasks.inputs_of(document, library_of_job(job.crew, document))
     with allowing(PAPER_S):
-        made = pool.run(tasks.handover_pdf, of.document, of.own, events, job.crew.name, shown_of(fold(events), photos), paper)
+        made = pool.run(tasks.handover_pdf, of, events, job.crew.name, shown_of(fold(events), photos), paper)
     return attachment(made, f"{job.name} handover.pdf", PDF)
 
 
-@router.post("/verify", response={200: VerifiedOut, **REFUSALS}, openapi_extra=FILE_BODY)
-def verify_handover(request: HttpRequest, key: Annotated[str, Field(max_length=100)] = "") -> dict[str, Any]:
+@router.post("/verify", response={200: Verified, **REFUSALS}, openapi_extra=FILE_BODY)
+def verify_handover(request: HttpRequest, key: Annotated[str, Field(max_length=100)] = "") -> Verified:
     """Say whether a sealed handover is unaltered; nothing is stored."""
     with tempfile.NamedTemporaryFile(prefix="ewerer-verify-") as held:
         for part in _parts(request, MAX_HANDOVER):

@@ -23,7 +23,8 @@ from ..crews.roles import Role
 from ..crews.sessions import address_of
 from ..crews.who import CREW, forget_person, person_of
 from ..problems import problem
-from .shapes import REFUSALS, Asked, Page, PageQuery, ProblemDetails, note, paged, person
+from .asking import note, person
+from .shapes import REFUSALS, Asked, Page, PageQuery, ProblemDetails, paged
 
 router = Router(tags=["session"])
 AT_THE_DOOR = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails, 429: ProblemDetails}
@@ -93,6 +94,11 @@ class SignInOut(Schema):
     address: str
     agent: str
     this: bool
+
+    @staticmethod
+    def resolve_this(one: SignIn, context: dict[str, Any]) -> bool:
+        """Return whether it is the one that asks."""
+        return bool(one.session == context["request"].session.session_key)
 
 
 class InvitedOut(Schema):
@@ -194,11 +200,7 @@ def change_password(request: HttpRequest, body: PasswordIn) -> Any:
 @router.get("/sign-ins", response={200: Page[SignInOut], **REFUSALS})
 def list_sign_ins(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List one's own sessions, newest first."""
-
-    def line(s: SignIn) -> dict[str, Any]:
-        return {"began": s.began, "address": s.address, "agent": s.agent, "this": s.session == request.session.session_key}
-
-    return paged(sessions.of(person(request).user), page, line)
+    return paged(sessions.of(person(request).user), page)
 
 
 @router.delete("/sign-ins", response={200: SessionOut, **REFUSALS})

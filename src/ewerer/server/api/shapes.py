@@ -1,44 +1,25 @@
-"""Shapes that several resources share: problems, pages of lists, downloads; and who is asking."""
+"""Shapes that several resources share: problems, pages of lists, downloads."""
 
 from __future__ import annotations
 
 import gzip
 import json
 import re
-import uuid
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Annotated, Any, Generic, TypeVar
 
 from django.db.models import Model, QuerySet
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from ninja import Query, Schema
 from pydantic import BaseModel, ConfigDict, Field
 
-from ...core.devices.library import Library, check_references
-from ...core.documents import DocumentError
-from ...core.documents import Job as JobDocument
+from ...core.documents import Problem
 from ...core.documents.results.base import PlanPart
-from ..crews.actions import note as add_note
-from ..crews.models import Crew
-from ..crews.sessions import address_of
-from ..crews.who import Person, person_of
-from ..jobs.models import Job, Revision
-from ..profiles.actions import library_for, library_of_job
-from ..record.actions import sight_of
 
 JSON = "application/json"
 T = TypeVar("T")
 M = TypeVar("M", bound=Model)
-
-
-class ProblemOut(Schema):
-    """One thing wrong with a document."""
-
-    pointer: str = Field(description="JSON pointer of the place")
-    message: str = Field(description="what is wrong")
-    value: Any = Field(default=None, description="what was found there")
-    expected: str = Field(default="", description="what would be right")
 
 
 class ProblemDetails(Schema):
@@ -48,7 +29,7 @@ class ProblemDetails(Schema):
     title: str
     status: int
     detail: str
-    problems: list[ProblemOut] = []
+    problems: list[Problem] = []
 
 
 REFUSALS = {401: ProblemDetails, 403: ProblemDetails, 404: ProblemDetails, 422: ProblemDetails}
@@ -79,7 +60,9 @@ class PageIn(Schema):
 PageQuery = Query[PageIn]
 
 
-def paged(rows: QuerySet[M] | Sequence[M] | Sequence[Any], page: PageIn, shape: Callable[[Any], Any]) -> dict[str, Any]:
+def paged(
+    rows: QuerySet[M] | Sequence[M] | Sequence[Any], page: PageIn, shape: Callable[[Any], Any] = lambda row: row
+) -> dict[str, Any]:
     """Return a page of rows, each in its shape."""
     total = rows.count() if isinstance(rows, QuerySet) else len(rows)
     part = rows[page.offset : page.offset + page.limit]
@@ -118,52 +101,3 @@ def file_answer(*kinds: str) -> dict[str, Any]:
     """Return what an operation that answers with a file says of itself in the OpenAPI document."""
     content = {kind: {"schema": {"type": "string", "format": "binary"}} for kind in kinds}
     return {"responses": {200: {"description": "The file", "content": content}}}
-
-
-def person(request: HttpRequest) -> Person:
-    """Return who is asking; 404 for a person without a crew."""
-    found = person_of(request)
-    if found is None:
-        raise Http404
-    return found
-
-
-def crew_of(request: HttpRequest) -> Crew:
-    """Return the crew of who is asking."""
-    return person(request).crew
-
-
-def note(request: HttpRequest, what: str, about: str = "") -> None:
-    """Add a line to the trail of the asking crew."""
-    who = person(request)
-    add_note(who.crew, who.user.get_username(), what, about, address_of(request))
-
-
-def job_at(request: HttpRequest, id: uuid.UUID) -> Job:
-    """Return a job of the asking crew; raises DoesNotExist for others'."""
-    return Job.objects.select_related("saved_by", "crew").get(pk=id, crew=crew_of(request))
-
-
-def job_of(request: HttpRequest, id: uuid.UUID) -> tuple[Job, Revision]:
-    """Return a job of the asking crew with its latest revision; raises DoesNotExist for others'."""
-    job = job_at(request, id)
-    return job, job.revisions.get(number=job.revision)
-
-
-def library_of(request: HttpRequest, document: JobDocument) -> Library:
-    """Return the crew's library in the versions a document pins; raise where the document names what is not in it."""
-    crew = crew_of(request)
-    library = library_of_job(crew, document)
-    try:
-        check_references(document, library)
-    except DocumentError:
-        # The words of a refusal name everything that could be chosen.
-        check_references(document, library_for(crew, document.profile_revisions))
-    return library
-
-
-def stored(request: HttpRequest, job: Job, document: JobDocument | None = None) -> tuple[JobDocument, Library]:
-    """Return a job's latest ``document``, read here unless it is at hand, with its record laid over it, checked against the library."""
-    sight = sight_of(job, document)
-    check_references(sight.document, sight.library)
-    return sight.document, sight.library

@@ -9,11 +9,13 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
 
+from ...core import tasks
 from ...core.symptoms.finder import Diagnosis, diagnose, knowledge
 from ...core.trade.finding import Finding
-from ..jobs.planned import inputs_of, planned
+from ..jobs.planned import planned
+from .asking import library_of
 from .bodies import JobBody
-from .shapes import REFUSALS, Asked, Page, PageQuery, library_of, paged, ready
+from .shapes import REFUSALS, Asked, Page, PageQuery, paged, ready
 
 router = Router(tags=["symptoms"])
 
@@ -42,5 +44,7 @@ def list_symptoms(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 def diagnose_symptom(request: HttpRequest, id: str, asked: Inquiry) -> HttpResponse:
     """Rank the causes of a symptom after the answers given so far; a job's own plan counts as evidence."""
     document = asked.document
-    told = [] if document is None else json.loads(planned(inputs_of(document, library_of(request, document))).json)["findings"]
+    told = (
+        [] if document is None else json.loads(planned(tasks.inputs_of(document, library_of(request, document))).json)["findings"]
+    )
     return ready(diagnose(id, asked.answers, [Finding.model_validate(f) for f in told]))

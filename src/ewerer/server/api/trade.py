@@ -16,19 +16,10 @@ from ...core.documents.parse import bounds_at
 from ...core.documents.schema import KINDS, schema
 from ...core.trade.quantities import QUANTITIES
 from ...core.trade.rules import STATUS_WORDS, load_all
-from ...core.trade.stages import ALL
+from ...core.trade.stages import ALL, Stage
 from .shapes import REFUSALS, Page, PageQuery, attachment, file_answer, paged
 
 router = Router(tags=["trade"], by_alias=True)
-
-
-class StageOut(Schema):
-    """A stage of the work: its name, its word, what is decided there, whether it is planned yet."""
-
-    name: str
-    word: str
-    about: str
-    planned: bool
 
 
 class ChoiceOut(Schema):
@@ -97,10 +88,10 @@ def field_lines() -> list[dict[str, Any]]:
     return [line(f) for f in fields().values()]
 
 
-@router.get("/stages", response={200: Page[StageOut], **REFUSALS})
+@router.get("/stages", response={200: Page[Stage], **REFUSALS})
 def list_stages(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the stages in the order of the work."""
-    return paged(ALL, page, asdict)
+    return paged(ALL, page)
 
 
 @router.get("/fields", response={200: Page[FieldOut], **REFUSALS})

@@ -16,7 +16,6 @@ from ..crews.models import Crew, Deed, Invitation, SignIn
 from ..jobs import actions as jobs
 from ..jobs.models import Job
 from ..record.models import Handover
-from ..work import long
 from ..writing import writes
 
 FIRST_S, EVERY_S = 60.0, 86_400.0
@@ -56,7 +55,6 @@ def tidy() -> dict[str, int]:
             thinned += jobs.thin(job.pk, crew.keep_revisions, kept)
     if gone or thinned:
         jobs.sweep_series()
-    long.tidy()
     return {"jobs": gone, "revisions": thinned}
 
 

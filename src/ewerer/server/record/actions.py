@@ -20,14 +20,14 @@ from ...core.pages.pdf import Paper
 from ...core.record import handover as handovers
 from ...core.record.fold import State, canonical, fold
 from ...core.record.imports import marks_as_events
-from ...core.record.logbook import due_of
+from ...core.record.intake import CHANGES_PLAN, Refused, shown_in_list, sifted
 from ...core.record.photos import Photo as Kept
 from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ...core.trade.budget import DeadlineExceeded, allowing, within
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job
-from ..jobs.planned import Inputs, inputs_of, known, planned
+from ..jobs.planned import known, planned
 from ..profiles.actions import library_of_job
 from ..settings.base import DATA_DIR
 from ..work import pool
@@ -40,7 +40,6 @@ AHEAD = dt.timedelta(days=2)
 """How far a device's clock may be ahead: an event of next year would push all later ones there."""
 PAPER_S = 20.0
 """Processor time that a long paper may take, in a process of its own: a checklist or handover of the largest sites has forty pages."""
-CHANGES_PLAN = ("as-found", "read-back", "done", "skipped", "undo")
 
 
 @dataclass
@@ -49,7 +48,7 @@ class Added:
 
     accepted: int = 0
     known: int = 0
-    refused: list[dict[str, str]] = field(default_factory=list)
+    refused: list[Refused] = field(default_factory=list)
     last: int = 0
 
 
@@ -83,9 +82,9 @@ class Sight:
     state: State
 
     @property
-    def inputs(self) -> Inputs:
+    def inputs(self) -> tasks.Inputs:
         """The job and its library as text, for what is computed of them beside the server."""
-        return inputs_of(self.document, self.library)
+        return tasks.inputs_of(self.document, self.library)
 
 
 def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
@@ -93,6 +92,11 @@ def sight_of(job: Job, document: JobDocument | None = None) -> Sight:
     bare = jobs.document_of(job) if document is None else document.bare()
     state = state_of(job)
     return Sight(handovers.laid_over(bare, state), library_of_job(job.crew, bare), state)
+
+
+def _shown(job: Job) -> dict[str, Any]:
+    sight = sight_of(job)
+    return shown_in_list(sight.document, sight.state)
 
 
 def _insert(job: Job, events: Iterable[Mapping[str, Any]], user: User) -> None:
@@ -122,7 +126,7 @@ def save(
 
     events = [] if marked else list(Event.objects.filter(job=job_id, job__crew=crew).order_by("id").values_list("id", "data"))
     whole = document if marked else handovers.laid_over(document.bare(), fold([data for _, data in events]))
-    plan = known(inputs_of(whole, library or library_of_job(crew, document)))
+    plan = known(tasks.inputs_of(whole, library or library_of_job(crew, document)))
 
     def summary() -> jobs.Summary:
         """Return what the list shows, where the plan is known and no event came in between."""
@@ -139,7 +143,7 @@ def tell_all(job: Job, events: Sequence[Mapping[str, Any]], user: User) -> None:
 
     def beside(held: Job) -> dict[str, Any]:
         _insert(held, whole, user)
-        return _told(sight_of(held))
+        return _shown(held)
 
     bring_up(jobs.tell(job.id, job.crew, beside, changes_plan=True))
 
@@ -166,32 +170,15 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
     An event says who made it, and that is who sends it. A visit is not signed while a change made for a test is not put back.
     """
     job = Job.objects.get(pk=job_id, crew=crew)
-    out = Added()
-    good: list[dict[str, Any]] = []
-    latest = now(AHEAD)
-    for item in sent:
-        try:
-            event = parse_document(EventDocument, item).to_data()
-        except DocumentError as error:
-            out.refused.append(
-                {"id": str(item.get("id", ""))[:80] if isinstance(item, dict) else "", "message": str(error.problems[0])}
-            )
-            continue
-        if event["at"] > latest:
-            out.refused.append({"id": event["id"], "message": f"it was made at {event['at']}: the clock of this device is ahead"})
-        elif event["by"] != user.get_username():
-            out.refused.append({"id": event["id"], "message": f"it says {event['by']} made it, and {user.get_username()} sends it"})
-        elif event["kind"] == "signed" and not may_sign:
-            out.refused.append({"id": event["id"], "message": "a visit is signed by a lead of the crew"})
-        else:
-            good.append(event)
+    good, refused = sifted(sent, user.get_username(), now(AHEAD), may_sign)
+    out = Added(refused=refused)
     if any(e["kind"] == "signed" for e in good):
         document = jobs.document_of(job)
         state = fold([*events_of(job), *good])
-        of = inputs_of(handovers.laid_over(document, state), library_of_job(crew, document))
-        why = pool.run(tasks.why_open, of.document, of.own, state)
+        of = tasks.inputs_of(handovers.laid_over(document, state), library_of_job(crew, document))
+        why = pool.run(tasks.why_open, of, state)
         if why:
-            out.refused += [{"id": e["id"], "message": f"not to be signed yet: {why[0]}"} for e in good if e["kind"] == "signed"]
+            out.refused += [Refused(e["id"], f"not to be signed yet: {why[0]}") for e in good if e["kind"] == "signed"]
             good = [e for e in good if e["kind"] != "signed"]
 
     def beside(job: Job) -> dict[str, Any]:
@@ -204,41 +191,19 @@ def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign
                 new.append(e)
                 held[e["id"]] = e
             elif before is None:
-                out.refused.append({"id": e["id"], "message": f"a job holds {MOST_EVENTS} events at most"})
+                out.refused.append(Refused(e["id"], f"a job holds {MOST_EVENTS} events at most"))
             elif canonical(before) == canonical(e):
                 out.known += 1
             else:
-                out.refused.append({"id": e["id"], "message": "another event has this id"})
+                out.refused.append(Refused(e["id"], "another event has this id"))
         _insert(job, new, user)
         out.accepted = len(new)
         out.last = last_event(job.pk)
-        return _told(sight_of(job)) if new else {}
+        return _shown(job) if new else {}
 
     changes_plan = any(e["kind"] in CHANGES_PLAN for e in good)
     bring_up(jobs.tell(job_id, crew, beside, changes_plan))
     return out
-
-
-def _told(sight: Sight) -> dict[str, Any]:
-    """Return what the list of jobs shows of a record."""
-    state = sight.state
-    count: dict[str, int] = {}
-    for step in state["steps"].values():
-        count[step["status"]] = count.get(step["status"], 0) + 1
-    signed = state["signed"][-1] if state["signed"] else None
-    later = signed is not None and any(v["at"] > signed["at"] for v in state["visits"])
-    due = [d.model_dump() for d in due_of(sight.document, state)]
-    stands = "signed" if signed and not later else "on site" if state["steps"] else ""
-    return {
-        "run": {
-            "done": count.get("done", 0),
-            "failed": count.get("failed", 0),
-            "overridden": count.get("overridden", 0),
-            "open": count.get("open", 0),
-            "stands": stands,
-        },
-        "due": due,
-    }
 
 
 @writes
@@ -288,18 +253,10 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
     if not state["signed"]:
         raise DocumentError([Problem(pointer="/signed", message="nobody has signed this visit", expected="a signature first")])
     public = public_bytes(key := key_of(crew))
-    of, photos = inputs_of(document, library_of_job(crew, document)), photos_of(job)
+    of, photos = tasks.inputs_of(document, library_of_job(crew, document)), photos_of(job)
     with allowing(PAPER_S):
         members, about = pool.run(
-            tasks.handover_contents,
-            of.document,
-            of.own,
-            events,
-            public,
-            crew.name,
-            job.revision,
-            handovers.shown_of(state, photos),
-            paper,
+            tasks.handover_contents, of, events, public, crew.name, job.revision, handovers.shown_of(state, photos), paper
         )
     return _keep(job_id, crew, job.revision, fingerprint(public), handovers.sealed(members, about, state, photos, key), user)
 

@@ -101,7 +101,15 @@ DATABASES = {
     }
 }
 
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 20_000}}}
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 20_000}},
+    "work": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": DATA_DIR / "work",
+        "TIMEOUT": 86_400,
+        "OPTIONS": {"MAX_ENTRIES": 2000},
+    },
+}
 NINJA_NUM_PROXIES = 0
 """The server has put the address that a trusted proxy names in its place already."""
 SIGN_IN_RATE = "60/m"

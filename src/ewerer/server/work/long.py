@@ -1,6 +1,6 @@
-"""Long work: simulated years, advice, comparisons, sweeps. Its state and result lie on disk, so that they outlive a restart.
+"""Long work: simulated years, advice, comparisons, sweeps. Its state and result lie in a cache on disk, so that they outlive a restart.
 
-A few pieces run at one time, one of a crew. Whoever carries one out looks at the file that asks it to stop.
+A few pieces run at one time, one of a crew. Whoever carries one out looks whether it is asked to stop.
 """
 
 from __future__ import annotations
@@ -9,13 +9,14 @@ import json
 import logging
 import os
 import threading
-import time
 import uuid
 from collections import Counter, defaultdict
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
+
+from django.core.cache import caches
 
 from ...core import tasks
 from ...core.documents import DocumentError, Problem
@@ -23,9 +24,8 @@ from ...core.trade.budget import DeadlineExceeded
 from ..settings.base import DATA_DIR
 from . import pool
 
-KEEP_S = 86_400.0
-"""Results are kept for a day, and of each crew only so many."""
-MOST_KEPT, MOST_OPEN = 12, 6
+MOST_OPEN = 6
+"""Pieces of a crew that wait or run at one time."""
 MOST_S = 900.0
 """Most processor time of one piece [s]."""
 ANEW = "the server was started anew meanwhile; start it again"
@@ -51,110 +51,93 @@ class TooMuch(DocumentError):
         super().__init__([Problem(pointer="", message="your crew has much waiting already", expected=expected)])
 
 
-def _file(id: str, what: str) -> Path:
-    folder = DATA_DIR / "work"
-    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return folder / f"{id}.{what}"
-
-
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class Work:
-    """One piece of long work: what it is doing, how far it is (0..1), what went wrong, when that was noted (s since 1970)."""
+    """One piece of long work, of a crew, begun by a person: what it is doing, how far it is (0..1), what went wrong."""
 
     id: str
     crew: int
+    by: int
     kind: str
     state: State = "waiting"
     word: str = "waiting"
     share: float = 0.0
     problem: str = ""
-    at: float = 0.0
-    by: int = 0
-    """The person who began it."""
     pid: int = field(default_factory=os.getpid)
     """The server that carries it out."""
 
     @property
     def result(self) -> str | None:
         """The result as JSON text, None where there is none yet or none any more."""
-        try:
-            return _file(self.id, "result.json").read_text() if self.state == "done" else None
-        except OSError:
-            return None
+        return caches["work"].get(f"{self.id}.result") if self.state == "done" else None
 
-    def become(self, state: State, word: str, share: float = 0.0, problem: str = "") -> None:
-        """Note on disk what it has become."""
-        self.state, self.word, self.share, self.problem, self.at = state, word, share, problem, time.time()
-        known: dict[str, Any] = {key: getattr(self, key) for key in self.__slots__ if key != "id"}
-        tasks.write_whole(_file(self.id, "work.json"), json.dumps(known))
+    def become(self, state: State, word: str = "", problem: str = "") -> None:
+        """Note what it has become."""
+        now = replace(self, state=state, word=word or state, share=float(state == "done"), problem=problem)
+        caches["work"].set(self.id, now)
+
+
+def _progress(id: str) -> Path:
+    return DATA_DIR / "work" / f"{id}.progress"
 
 
 def start(crew: int, by: int, of: tasks.Long) -> Work:
     """Begin long work as soon as it is its turn. Raises :class:`TooMuch`."""
-    piece = Work(uuid.uuid4().hex, crew, of.kind, by=by)
+    piece = Work(uuid.uuid4().hex, crew, by, of.kind)
     with _lock:
         if Counter(_open.values())[crew] >= MOST_OPEN:
             raise TooMuch
         _open[piece.id] = crew
-    try:
-        piece.become("waiting", "waiting")
-        _threads.submit(_carry_out, piece, of)
-    except BaseException:
-        with _lock:
-            del _open[piece.id]
-        raise
-    _forget(crew)
+    piece.become("waiting")
+    _threads.submit(_carry_out, piece, of)
     return piece
 
 
 def _carry_out(piece: Work, of: tasks.Long) -> None:
     def stop() -> None:
-        if _file(piece.id, "cancel").exists():
+        if caches["work"].get(f"{piece.id}.cancel"):
             raise Cancelled
+
+    def failed(problem: str) -> None:
+        piece.become("failed", problem=problem)
 
     try:
         with _of_crew[piece.crew], _running:
             stop()
             piece.become("running", "beginning")
-            result = pool.ask(tasks.long_work, (of, str(_file(piece.id, "progress"))), MOST_S, stop)
-        tasks.write_whole(_file(piece.id, "result.json"), result)
-        piece.become("done", "done", 1.0)
+            result = pool.ask(tasks.long_work, (of, str(_progress(piece.id))), MOST_S, stop)
+        caches["work"].set(f"{piece.id}.result", result)
+        piece.become("done")
     except Cancelled:
-        piece.become("cancelled", "cancelled")
+        piece.become("cancelled")
     except DocumentError as error:
-        piece.become("failed", "failed", problem=str(error))
+        failed(str(error))
     except pool.ShuttingDown:
-        piece.become("failed", "failed", problem=ANEW)
+        failed(ANEW)
     except (DeadlineExceeded, MemoryError):
-        piece.become(
-            "failed", "failed", problem=f"it takes more than {MOST_S / 60:g} minutes, or more memory than it may; make it smaller"
-        )
+        failed(f"it takes more than {MOST_S / 60:g} minutes, or more memory than it may; make it smaller")
     except Exception as error:  # a defect must not end the thread; the person is told
         log.exception("long work %s failed", piece.kind)
-        told = (str(error).strip() or type(error).__name__).splitlines()[-1]
-        piece.become("failed", "failed", problem=f"a defect of Ewerer's own: {told}")
+        failed(f"a defect of Ewerer's own: {(str(error).strip() or type(error).__name__).splitlines()[-1]}")
     finally:
+        _progress(piece.id).unlink(missing_ok=True)
         with _lock:
-            _open.pop(piece.id, None)
+            del _open[piece.id]
 
 
 def find(id: str, crew: int) -> Work | None:
-    """Return a crew's piece, None when there is none or it belongs to others."""
-    if not (len(id) == 32 and id.isalnum()):
-        return None
-    try:
-        piece = Work(id=id, **json.loads(_file(id, "work.json").read_text()))
-        if piece.state == "running":
-            piece.word, piece.share = json.loads(_file(id, "progress").read_text())
-    except FileNotFoundError:
-        if not _file(id, "work.json").exists():
-            return None
-    except (OSError, ValueError, TypeError):
-        return None
-    if piece.crew != crew:
+    """Return a crew's piece, None when there is none, none any more, or it belongs to others."""
+    piece: Work | None = caches["work"].get(id) if len(id) == 32 and id.isalnum() else None
+    if piece is None or piece.crew != crew:
         return None
     if piece.state in ("waiting", "running") and id not in _open and not _elsewhere(piece.pid):
-        piece.state, piece.problem = "failed", ANEW
+        return replace(piece, state="failed", problem=ANEW)
+    if piece.state == "running":
+        try:
+            word, share = json.loads(_progress(id).read_text())
+        except (OSError, ValueError):
+            return piece
+        return replace(piece, word=word, share=share)
     return piece
 
 
@@ -169,27 +152,4 @@ def _elsewhere(pid: int) -> bool:
 
 def cancel(piece: Work) -> None:
     """Ask a piece to stop; whoever carries it out sees that within a fraction of a second."""
-    if piece.state in ("waiting", "running"):
-        _file(piece.id, "cancel").touch()
-        piece.state = "cancelled" if piece.state == "waiting" else piece.state
-
-
-def _forget(crew: int | None = None, before: float = 0.0) -> None:
-    """Let ended pieces go: of a crew all but the newest, else those that were noted ``before`` a time (s since 1970)."""
-    ended = []
-    for path in (DATA_DIR / "work").glob("*.work.json"):
-        id = path.name.split(".")[0]
-        try:
-            known = json.loads(path.read_text())
-        except (OSError, ValueError):
-            known = {"crew": None, "at": 0.0}
-        if id not in _open and (known["crew"] == crew if crew is not None else known["at"] < before):
-            ended.append((known["at"], id))
-    for _, id in sorted(ended, reverse=True)[MOST_KEPT if crew is not None else 0 :]:
-        for path in (DATA_DIR / "work").glob(f"{id}.*"):
-            path.unlink(missing_ok=True)
-
-
-def tidy() -> None:
-    """Let what is older than a day go."""
-    _forget(before=time.time() - KEEP_S)
+    caches["work"].set(f"{piece.id}.cancel", True)

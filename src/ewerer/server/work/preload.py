@@ -15,6 +15,7 @@ os.nice(NICER)
 with contextlib.suppress(OSError):  # where the system lacks what makes pages, all else is computed
     import weasyprint  # noqa: F401
 with contextlib.suppress(Exception):
-    tasks.plan_of(FIRST.read_text(), ())
-    tasks.simulation_of(FIRST.read_text(), (), 1, False, 0)  # loads the compiled kernel
+    first = tasks.Inputs(FIRST.read_text())
+    tasks.plan_of(first)
+    tasks.simulation_of(first, 1, False, 0)  # loads the compiled kernel
 gc.freeze()

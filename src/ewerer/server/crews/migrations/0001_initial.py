@@ -22,7 +22,7 @@ class Migration(migrations.Migration):
             name="Member",
             fields=[
                 ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
-                ("crew", models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="members", to="crews.crew")),
+                ("crew", models.ForeignKey("crews.crew", models.PROTECT, related_name="members")),
                 (
                     "user",
                     models.OneToOneField(

@@ -1,6 +1,5 @@
 """Roles, several crews for a person, invitations, the trail, sessions. Whoever was in a crew before may do what they could."""
 
-import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
@@ -13,9 +12,7 @@ class Migration(migrations.Migration):
     operations = [
         migrations.AddField("crew", "keep_revisions", models.PositiveIntegerField(default=0)),
         migrations.AlterField(
-            "member",
-            "user",
-            models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="members", to=settings.AUTH_USER_MODEL),
+            "member", "user", models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="members")
         ),
         migrations.AddField("member", "role", models.CharField(choices=ROLES, default="lead", max_length=10)),
         migrations.AlterField("member", "role", models.CharField(choices=ROLES, default="member", max_length=10)),
@@ -30,20 +27,9 @@ class Migration(migrations.Migration):
                 ("hash", models.CharField(max_length=64, unique=True)),
                 ("made_at", models.DateTimeField(auto_now_add=True)),
                 ("until", models.DateTimeField()),
-                (
-                    "crew",
-                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="invitations", to="crews.crew"),
-                ),
-                (
-                    "made_by",
-                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="+", to=settings.AUTH_USER_MODEL),
-                ),
-                (
-                    "used_by",
-                    models.ForeignKey(
-                        null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="+", to=settings.AUTH_USER_MODEL
-                    ),
-                ),
+                ("crew", models.ForeignKey("crews.crew", models.CASCADE, related_name="invitations")),
+                ("made_by", models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")),
+                ("used_by", models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")),
             ],
             options={"ordering": ["-id"]},
         ),
@@ -56,12 +42,7 @@ class Migration(migrations.Migration):
                 ("what", models.CharField(max_length=40)),
                 ("about", models.CharField(default="", max_length=200)),
                 ("address", models.CharField(default="", max_length=45)),
-                (
-                    "crew",
-                    models.ForeignKey(
-                        null=True, on_delete=django.db.models.deletion.CASCADE, related_name="deeds", to="crews.crew"
-                    ),
-                ),
+                ("crew", models.ForeignKey("crews.crew", models.CASCADE, null=True, related_name="deeds")),
             ],
             options={"ordering": ["-id"], "indexes": [models.Index(fields=["crew", "-id"], name="deeds_of_crew")]},
         ),
@@ -73,12 +54,7 @@ class Migration(migrations.Migration):
                 ("began", models.DateTimeField(auto_now_add=True)),
                 ("address", models.CharField(default="", max_length=45)),
                 ("agent", models.CharField(default="", max_length=200)),
-                (
-                    "user",
-                    models.ForeignKey(
-                        on_delete=django.db.models.deletion.CASCADE, related_name="sign_ins", to=settings.AUTH_USER_MODEL
-                    ),
-                ),
+                ("user", models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="sign_ins")),
             ],
             options={"ordering": ["-id"]},
         ),

@@ -2,7 +2,6 @@
 
 import uuid
 
-import django.db.models.deletion
 from django.conf import settings
 from django.db import migrations, models
 
@@ -23,11 +22,8 @@ class Migration(migrations.Migration):
                 ("created_at", models.DateTimeField(auto_now_add=True)),
                 ("saved_at", models.DateTimeField(auto_now_add=True)),
                 ("put_away", models.BooleanField(default=False)),
-                ("crew", models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="jobs", to="crews.crew")),
-                (
-                    "saved_by",
-                    models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="+", to=settings.AUTH_USER_MODEL),
-                ),
+                ("crew", models.ForeignKey("crews.crew", models.PROTECT, related_name="jobs")),
+                ("saved_by", models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")),
             ],
             options={"ordering": ["-saved_at"]},
         ),
@@ -39,11 +35,8 @@ class Migration(migrations.Migration):
                 ("document", models.JSONField()),
                 ("changes", models.JSONField(default=list)),
                 ("saved_at", models.DateTimeField(auto_now_add=True)),
-                ("job", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="jobs.job")),
-                (
-                    "saved_by",
-                    models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name="+", to=settings.AUTH_USER_MODEL),
-                ),
+                ("job", models.ForeignKey("jobs.job", models.CASCADE, related_name="revisions")),
+                ("saved_by", models.ForeignKey(settings.AUTH_USER_MODEL, models.PROTECT, related_name="+")),
             ],
             options={"ordering": ["-number"]},
         ),
