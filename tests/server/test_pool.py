@@ -37,7 +37,7 @@ def until(true, what="it"):
 
 
 def alive(pid):
-    with contextlib.suppress(ProcessLookupError):
+    with contextlib.suppress(ProcessLookupError, FileNotFoundError):
         os.kill(pid, 0)
         return Path(f"/proc/{pid}/stat").read_text().split()[2] != "Z"
     return False

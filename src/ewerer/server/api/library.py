@@ -18,7 +18,7 @@ from ...core.visit.tryout import try_value, try_writes
 from ..problems import problem
 from ..profiles import actions
 from ..profiles.actions import library_for
-from ..profiles.models import CrewProfile
+from ..profiles.models import CrewProfile, ProfileVersion
 from ..work import pool
 from .asking import crew_of, note, person
 from .bodies import ProfileBody
