@@ -6,7 +6,7 @@ PYTEST = $(PY) -m pytest -n auto --dist worksteal
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 export PYBAMM_DISABLE_TELEMETRY = true
 
-.PHONY: demo serve test test-long test-parts web-test lint lint-python lint-web bench docs build format shots clean
+.PHONY: demo serve test test-long test-parts web-test lint lint-python lint-web bench dist docs build format shots clean
 
 demo: $(S)/python $(S)/web
 	@EWERER_DATA= .venv/bin/ewerer demo --port $(PORT) --data var/demo
@@ -92,6 +92,12 @@ docs: $(S)/python $(S)/node
 	@PYTHONPATH=src $(PY) tools/help.py
 	@cd web && npm run -s types >/dev/null
 
+# One wheel with the front end in it: dist/ewerer-VERSION-py3-none-any.whl. docs/running.md leads on from there.
+dist: $(S)/web
+	@rm -rf dist build
+	@.venv/bin/pip wheel -q --no-deps --no-build-isolation -w dist . || .venv/bin/pip wheel -q --no-deps -w dist .
+	@rm -rf build; ls dist
+
 bench: $(S)/python-test $(S)/web $(S)/chromium
 	@$(PY) -m bench.bench --write docs/benchmarks.md
 
@@ -99,4 +105,4 @@ shots: $(S)/python-test $(S)/web $(S)/chromium
 	@$(PY) -m bench.shots docs/screenshots
 
 clean:
-	rm -rf .venv .stamps web/node_modules src/ewerer/server/static var
+	rm -rf .venv .stamps web/node_modules src/ewerer/server/static var dist

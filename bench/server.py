@@ -75,6 +75,15 @@ def server(folder: str | os.PathLike[str], port: int = 0, demo: bool = True) -> 
         yield served
 
 
+def until_it_answers(address: str) -> None:
+    """Wait until a server answers, two minutes at most."""
+    for _ in range(2400):
+        with contextlib.suppress(OSError):
+            urllib.request.urlopen(address + "/health", timeout=2).read()
+            break
+        time.sleep(0.05)
+
+
 @contextlib.contextmanager
 def _served(folder: str | os.PathLike[str], port: int, demo: bool = True) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"} | {"EWERER_PLAIN_HTTP": "1"}
@@ -82,11 +91,7 @@ def _served(folder: str | os.PathLike[str], port: int, demo: bool = True) -> Ite
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
     address = f"http://127.0.0.1:{port}"
     try:
-        for _ in range(2400):
-            with contextlib.suppress(OSError):
-                urllib.request.urlopen(address + "/health", timeout=2).read()
-                break
-            time.sleep(0.05)
+        until_it_answers(address)
         yield process, address
     finally:
         process.terminate()

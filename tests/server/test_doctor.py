@@ -108,6 +108,26 @@ def test_a_newer_database_is_refused_in_words(data):
     assert "newer version of Ewerer (jobs.0999_later)" in told.stderr and "nothing was changed" in told.stderr
 
 
+@pytest.fixture
+def closed(made, tmp_path):
+    """A data folder on a disk that is read-only."""
+    folder = tmp_path / "closed"
+    folder.mkdir()
+    if subprocess.run(["mount", "-t", "tmpfs", "tmpfs", str(folder)], capture_output=True).returncode:
+        pytest.skip("no disk can be mounted here")
+    shutil.copytree(made, folder / "data")
+    subprocess.run(["mount", "-o", "remount,ro", str(folder)], check=True)
+    yield folder / "data"
+    subprocess.run(["umount", "-l", str(folder)], check=True)
+
+
+def test_a_read_only_folder_is_told_from_a_damaged_one(closed):
+    told = ewerer("doctor", "--data", closed)
+    assert told.returncode == 1, told.stderr
+    assert "cannot be written (Read-only file system); nothing is damaged by that" in told.stdout
+    assert "ok     the database is whole" in told.stdout and "1 jobs can be read" in told.stdout
+
+
 def test_an_empty_key_is_said(data):
     (data / "secret-key").write_text("")
     told = ewerer("doctor", "--data", data)

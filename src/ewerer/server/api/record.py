@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import tempfile
+import threading
 import uuid
 from collections.abc import Iterator
 from datetime import datetime
@@ -42,6 +43,8 @@ from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, as_json, attachment,
 router = Router(tags=["record"], by_alias=True)
 PDF, ICS, ZIP, JPEG = "application/pdf", "text/calendar", "application/zip", "image/jpeg"
 MOST_AT_ONCE = 500
+AT_ONCE = threading.BoundedSemaphore(2)
+"""Photographs that are unfolded at one time: each may take much memory for a moment."""
 MAX_HANDOVER = 200_000_000
 Paper = Literal["A4", "Letter"]
 FILE_BODY = {
@@ -199,7 +202,9 @@ def add_photo(request: HttpRequest, id: uuid.UUID, key: Key) -> Any:
     """Add a photograph (JPEG, PNG or WebP, 12 MB at most); it is drawn anew, so that no position or camera data is kept."""
     who = person(request)
     Job.objects.only("id").get(pk=id, crew=who.crew)
-    return actions.add_photo(id, who.crew, key, pool.run(tasks.photo_kept, _body(request, MAX_BYTES)), who.user)
+    with AT_ONCE:
+        photo = pool.run(tasks.photo_kept, _body(request, MAX_BYTES))
+    return actions.add_photo(id, who.crew, key, photo, who.user)
 
 
 def _body(request: HttpRequest, most: int) -> bytes:

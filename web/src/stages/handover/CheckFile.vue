@@ -48,7 +48,9 @@ async function check([file]: File[]) {
     <p v-if="found.fingerprint">
       Sealed with the key <b>{{ found.fingerprint }}</b>
     </p>
-    <p v-if="found.about?.job" class="soft">{{ found.about?.job }}, {{ found.about?.crew }}, revision {{ found.about?.revision }}</p>
+    <p v-if="found.about?.job" class="soft">
+      {{ found.about?.job }}, {{ found.about?.crew }}, revision {{ found.about?.revision }}
+    </p>
   </section>
 </template>
 
