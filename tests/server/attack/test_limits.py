@@ -185,6 +185,25 @@ def test_slow_clients_take_no_thread():
             held.close()
 
 
+def test_the_application_is_told_when_a_client_is_gone():
+    """What is computed for it ends then: the budget of a request asks this."""
+    began, gone = threading.Event(), threading.Event()
+
+    def app(environ, start_response):
+        began.set()
+        until(environ["waitress.client_disconnected"])
+        gone.set()
+        start_response("200 OK", [("Content-Length", "0")])
+        return [b""]
+
+    with served(app) as port:
+        line = socket.create_connection((LOOPBACK, port))
+        line.sendall(b"GET /api/x HTTP/1.1\r\nHost: x\r\n\r\n")
+        assert began.wait(20) and not gone.is_set()
+        line.close()
+        assert gone.wait(20)
+
+
 def test_a_body_is_bounded_by_its_route_whole_or_in_parts(monkeypatch):
     monkeypatch.setattr(limits, "MOST_BYTES", 50_000)
     monkeypatch.setattr(limits, "MOST_BYTES_OF_FILE", 200_000)
@@ -259,7 +278,6 @@ def test_what_is_no_address_of_a_proxy_is_refused_at_the_start(tmp_path):
 # All of it at one time, against the whole application
 
 
-@pytest.mark.long
 def test_readers_that_do_not_read_made_up_cookies_and_stalled_uploads_together(tmp_path):
     """200 + 500 + 60 lines at one time; somebody's list, save, plan and page are answered while all of them are there."""
     with server(tmp_path) as (_, base):

@@ -18,7 +18,7 @@ from ... import __version__
 from ...core.documents import DocumentError, Problem
 from ...core.documents.parse import MAX_DOCUMENT_BYTES
 from ...core.trade.budget import ClientGone, DeadlineExceeded
-from ..problems import COMPUTES, problem, refused, route_of
+from ..problems import COMPUTES, csrf_failure, problem, refused, route_of
 from ..work.pool import ShuttingDown
 from .bodies import DocumentParser, Refused, problems_in
 from .rights import InRole
@@ -140,6 +140,8 @@ def _cannot_store(request: HttpRequest, error: OperationalError | OSError) -> Ht
 def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
     if isinstance(error.__cause__, DocumentError):  # a body that the parser refused
         return refused(error.__cause__)
+    if error.status_code == 403 and "CSRF" in str(error):
+        return csrf_failure(request)
     return problem(error.status_code, "Refused", str(error))
 
 

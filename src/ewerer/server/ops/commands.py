@@ -8,30 +8,31 @@ import sys
 from pathlib import Path
 
 from ...core.documents import DocumentError
-from .serve import settle, up_to_date
+from .serve import leave, settle, up_to_date
 
 
 def run(args: argparse.Namespace) -> int:
     """Carry out a command; 2 where it is refused, 1 where the doctor finds something to do."""
     os.environ.setdefault("EWERER_SECRET_KEY", "only-to-look-" + "x" * 40)
-    if args.command in ("doctor", "backup", "restore"):
-        folder = Path(args.data or os.environ.get("EWERER_DATA") or Path.home() / ".ewerer")
-        if not folder.is_dir():
-            print(f"ewerer: there is no folder {folder}; start `ewerer serve` once, or give --data", file=sys.stderr)
-            return 1 if args.command == "doctor" else 2
-    folder_ = settle(args.data, close=args.command != "doctor")
-    if folder_ is None:
+    wanted = Path(args.data or os.environ.get("EWERER_DATA") or Path.home() / ".ewerer")
+    if args.command != "person" and not wanted.is_dir():
+        print(f"ewerer: there is no folder {wanted}; start `ewerer serve` once, or give --data", file=sys.stderr)
+        return 1 if args.command == "doctor" else 2
+    folder = settle(args.data, close=args.command != "doctor")
+    if folder is None:
         return 2
     if args.command == "doctor":
-        return _doctor(folder_)
+        return _doctor(folder)
     from .backup import BackupError
 
     try:
-        return _person(args, folder_) if args.command == "person" else _copy(args, folder_)
+        return _person(args, folder) if args.command == "person" else _copy(args, folder)
     except DocumentError as error:
         print("\n".join(f"ewerer: {p}" for p in error.problems), file=sys.stderr)
     except BackupError as error:
         print(f"ewerer: {error}; nothing was changed", file=sys.stderr)
+    finally:
+        leave()
     return 2
 
 

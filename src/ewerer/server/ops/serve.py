@@ -122,11 +122,11 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     finally:
         begin.cancel()
         pool.end()
-        _leave()
+        leave()
     return 0
 
 
-def _leave() -> None:
+def leave() -> None:
     """Put what is still in the log of the database into it, so that nothing lies beside it."""
     import sqlite3
 
