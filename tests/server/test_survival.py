@@ -86,7 +86,7 @@ import os, sys
 os.environ |= {"EWERER_DATA": sys.argv[1], "DJANGO_SETTINGS_MODULE": "ewerer.server.settings.demo"}
 import django
 django.setup()
-import waitress, ewerer.server.urls, ewerer.server.wsgi
+import waitress, ewerer.server.urls
 from ewerer.core.devices.library import shipped_library
 from ewerer.server.ops.serve import serve
 shipped_library()

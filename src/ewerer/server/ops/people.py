@@ -62,9 +62,5 @@ def set_password(name: str) -> str:
 def people() -> str:
     """Return everybody, a line each: name, crew, role, last sign-in."""
     rows = Member.objects.select_related("user", "crew").order_by("crew__name", "user__username")
-    lines = [
-        f"{m.user.username}\t{m.crew.name}\t{m.role}\t{m.user.last_login:%Y-%m-%d %H:%M}" if m.user.last_login else
-        f"{m.user.username}\t{m.crew.name}\t{m.role}\tnever signed in"
-        for m in rows
-    ]  # fmt: skip
+    lines = [f"{m.user}\t{m.crew}\t{m.role}\t{str(m.user.last_login or 'never signed in')[:16]}" for m in rows]
     return "\n".join(lines) or "nobody yet: ewerer person add NAME --crew CREW"

@@ -104,12 +104,18 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         from .demo import NAME, PASSWORD, load_demo, seal_demo
 
         load_demo()
-        threading.Thread(target=seal_demo, daemon=True).start()
     print(f"Ewerer is at http://{host}:{port}/", flush=True)
     if demo:
         print(f"Sign in as {NAME} with password {PASSWORD}", "Stop with Ctrl-C", sep="\n", flush=True)
     tidy.begin()
-    begin = threading.Timer(1.0, pool.begin, (pool.count(),))
+
+    def compute() -> None:
+        """Start the processes that compute, and let them make what the demo still lacks."""
+        pool.begin(pool.count())
+        if demo:
+            seal_demo()
+
+    begin = threading.Timer(1.0, compute)
     begin.daemon = True
     begin.start()
     sys.setswitchinterval(SWITCH_S)
