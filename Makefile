@@ -95,7 +95,7 @@ docs: $(S)/python $(S)/node
 # One wheel with the front end in it: dist/ewerer-VERSION-py3-none-any.whl. docs/running.md leads on from there.
 dist: $(S)/web
 	@rm -rf dist build
-	@.venv/bin/pip wheel -q --no-deps --no-build-isolation -w dist . || .venv/bin/pip wheel -q --no-deps -w dist .
+	@.venv/bin/pip wheel -q --no-deps -w dist . 2>&1 | { grep -v ^WARNING || true; }
 	@rm -rf build; ls dist
 
 bench: $(S)/python-test $(S)/web $(S)/chromium

@@ -186,11 +186,7 @@ def test_the_whole_run_of_a_demo_by_keyboard(site):
 
 
 @pytest.mark.parametrize(
-    "size",
-    [
-        pytest.param((820, 1180), marks=pytest.mark.long, id="tablet"),
-        pytest.param((390, 844), id="telephone"),
-    ],
+    "size", [pytest.param((820, 1180), marks=pytest.mark.long, id="tablet"), pytest.param((390, 844), id="telephone")]
 )
 def test_the_whole_run_of_a_demo_by_touch(browser, base, cookies, size):
     context = browser.new_context(

@@ -9,6 +9,7 @@ import sys
 import pytest
 
 from ewerer.server.jobs.keeping import packed
+from tests.server.running import command
 
 ENTRY = [sys.executable, "-m", "ewerer.entry"]
 
@@ -64,6 +65,19 @@ def test_whole_data_are_in_order(data):
     assert told.returncode == 0, told.stdout + told.stderr
     assert "TO DO" not in told.stdout
     assert "1 jobs can be read" in told.stdout
+
+
+def test_people_are_added_listed_and_given_a_new_password(tmp_path):
+    """Before a first start; nothing is left beside the database."""
+    folder = tmp_path / "data of a crew"
+    made = command(folder, "person", "add", "kim", "--crew", "Ours", typed="otter lamp fern quarry\n")
+    assert made.returncode == 0 and "kim works in Ours as a lead" in made.stdout, made.stderr
+    assert command(folder, "person", "add", "KIM", "--crew", "Ours", typed="otter lamp fern quarry\n").returncode == 2
+    assert "/password" in command(folder, "person", "password", "kim", typed="short\n").stderr
+    told = command(folder, "person", "password", "kim", typed="walrus kettle brick moss\n")
+    assert told.returncode == 0 and "every session of kim is ended" in told.stdout, told.stderr
+    assert "kim\tOurs\tlead\tnever signed in" in command(folder, "person", "list").stdout
+    assert sorted(p.name for p in folder.iterdir()) == ["ewerer.sqlite3", "writing.lock"]
 
 
 def test_no_data_yet(tmp_path):

@@ -24,13 +24,12 @@ def alone() -> Iterator[None]:
     SQLite has one writer; queueing here is fair and quick. A copy that is put back waits here too, and saves wait for it.
     """
     name = str(connection.settings_dict["NAME"])
-    with _ONE_WRITER:
-        if name.startswith(("file:", ":memory:")):  # in memory, for tests: nobody else can be there
-            yield
-            return
-        with Path(name).with_name("writing.lock").open("wb") as held:
-            fcntl.flock(held, fcntl.LOCK_EX)
-            yield
+    if connection.in_atomic_block or name.startswith(("file:", ":memory:")):  # within another action, or in memory, for tests
+        yield
+        return
+    with _ONE_WRITER, Path(name).with_name("writing.lock").open("wb") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        yield
 
 
 def writes(action: Callable[P, R]) -> Callable[P, R]:

@@ -88,9 +88,10 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     with contextlib.suppress(ValueError, OSError):
         most = resource.getrlimit(resource.RLIMIT_NOFILE)[1]
         resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
+    application = get_wsgi_application()
+    assert get_resolver().url_patterns  # loaded now, not by whoever asks first
     try:
-        server = Server(get_wsgi_application(), host, port)
-        assert get_resolver().url_patterns  # loaded now, not by whoever asks first
+        server = Server(application, host, port)
     except OSError as error:
         print(f"ewerer: cannot listen on {host}:{port}: {error.strerror or error}; try --port {port + 1}", file=sys.stderr)
         return 2

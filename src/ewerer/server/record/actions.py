@@ -162,6 +162,7 @@ def bring_up(job: Job) -> None:
     except (DocumentError, DeadlineExceeded, MemoryError, pool.ProcessEnded, pool.ShuttingDown):
         return  # the list says that it is not planned yet; opening the job plans it
     jobs.keep_summary(job.pk, job.summary_due, summary)
+    job.refresh_from_db(fields=["summary", "summary_due"])
 
 
 def add(job_id: uuid.UUID, crew: Crew, sent: Sequence[Any], user: User, may_sign: bool = True) -> Added:

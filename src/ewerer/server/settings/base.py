@@ -36,7 +36,7 @@ def secret_key() -> str:
 
 
 DEBUG = False
-ALLOWED_HOSTS = [h.strip() for h in os.environ.get("EWERER_HOSTS", "127.0.0.1,localhost").split(",") if h.strip()]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", *(h.strip() for h in os.environ.get("EWERER_HOSTS", "").split(",") if h.strip())]
 ROOT_URLCONF = "ewerer.server.urls"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 USE_TZ = True
