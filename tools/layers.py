@@ -32,12 +32,12 @@ def rooms() -> tuple[list[str], set[tuple[str, str]]]:
     imports: set[tuple[str, str]] = set()
     for module in sorted(graph.modules):
         room = room_of(module)
-        if room is None or "migrations" in module or room.endswith((".__main__", ".wsgi")):
+        if room is None or "migrations" in module or room.endswith(".__main__"):
             continue
         found[room] = None
         for other in graph.find_modules_directly_imported_by(module):
             there = room_of(other)
-            if there is not None and there != room and not there.endswith(".wsgi"):
+            if there is not None and there != room:
                 imports.add((room, there))
     return list(found), imports
 
