@@ -23,7 +23,7 @@ from bench import people
 from ewerer.core.devices.library import parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel
 from ewerer.core.devices.slots.forms import compile_slots
-from ewerer.core.documents import InverterProfile
+from ewerer.core.documents.profiles import InverterProfile
 from ewerer.core.flow import adviser, results, scenario, sweep
 from ewerer.core.flow.kernel import U_COUNT, U_TO_MAINS
 from ewerer.core.plan import plan

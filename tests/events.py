@@ -1,7 +1,7 @@
 """Events as people make them, for tests."""
 
-from ewerer.core.documents import parse_document
 from ewerer.core.documents.event import Event
+from ewerer.core.documents.parse import parse_document
 
 
 def event(id, kind, at="2026-05-04T09:00:00.000Z", by="A. Reed", **more):

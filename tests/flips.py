@@ -14,12 +14,12 @@ from pathlib import Path as Path_
 from typing import Any
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.schema import schema
 from ewerer.core.flow.results import simulate
 from ewerer.core.pages.calendar import calendar
 from ewerer.core.plan import plan
 from ewerer.core.planning.pipeline import solve
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.as_found import planned_entries
 from ewerer.core.visit.working_list import order_of
 from tests.jobs import FENWICK, HERON, LARCH, OSTRAND, SKERRY, TARN, data, inline

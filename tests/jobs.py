@@ -10,7 +10,8 @@ import jsonschema
 from hypothesis import strategies as st
 
 from ewerer.core.devices.library import parse_job, shipped_library
-from ewerer.core.documents import Job, Plan
+from ewerer.core.documents.job import Job
+from ewerer.core.documents.results.plan import Plan
 from ewerer.core.documents.schema import schema
 from ewerer.core.plan import plan
 

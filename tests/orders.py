@@ -2,7 +2,7 @@
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal
-from ewerer.core.documents import InverterProfile
+from ewerer.core.documents.profiles import InverterProfile
 from ewerer.core.visit.order import entry_order
 
 ORROWAN = next(p for p in shipped_library() if p.id == "orrowan-t8")

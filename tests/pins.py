@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from ewerer.core.devices.library import Library, parse_job, shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.plan import plan
+from ewerer.core.trade.errors import DocumentError
 from tests import cases, jobs
 from tests.seeded import seeded_job
 

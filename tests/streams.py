@@ -8,8 +8,8 @@ import sys
 from pathlib import Path
 from random import Random
 
-from ewerer.core.documents import parse_document
 from ewerer.core.documents.event import NEEDS, Event
+from ewerer.core.documents.parse import parse_document
 from ewerer.core.record.fold import fold
 
 STEPS = [

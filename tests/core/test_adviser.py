@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 
 from ewerer.core.devices.library import parse_job, shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.job import Job, Window
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, flat, optimum_cost
 from ewerer.core.flow.results import ledger_of, simulate
 from ewerer.core.flow.scenario import build
+from ewerer.core.trade.errors import DocumentError
 from tests.cases import text_of
 from tests.jobs import job_of
 from tests.sites import site

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from ewerer import cli
 from ewerer.core.devices.library import parse_profile
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.conditions import MAX_PARTS, ConditionError, parse_condition
 from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, has_long_number, nesting, parse_json
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.as_found import parse_found
 from tests import cases
 from tests.jobs import DEMO, SKERRY, data
@@ -148,7 +148,7 @@ def test_a_condition_as_large_as_allowed_is_read():
 )
 def test_lists_of_found_settings_are_bounded(text, word):
     from ewerer.core.devices.library import shipped_library
-    from ewerer.core.documents import InverterProfile
+    from ewerer.core.documents.profiles import InverterProfile
 
     unit = shipped_library().get("orrowan-t8", InverterProfile)
     told, took = refusal(lambda: parse_found(unit, text))
@@ -157,7 +157,7 @@ def test_lists_of_found_settings_are_bounded(text, word):
 
 def test_a_long_value_among_found_settings_is_a_problem_of_its_line():
     from ewerer.core.devices.library import shipped_library
-    from ewerer.core.documents import InverterProfile
+    from ewerer.core.documents.profiles import InverterProfile
 
     unit = shipped_library().get("orrowan-t8", InverterProfile)
     values, problems = parse_found(unit, "fill-volts = " + "9" * 300)

@@ -8,12 +8,12 @@ import pytest
 from ewerer.core.devices.codec import canonical_text, decode, encode, factory_shown
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import AdapterProfile
 from ewerer.core.flow.results import simulate
 from ewerer.core.pages.cable import cable_page, runs_of
 from ewerer.core.plan import device_ids, find_sheet, plan
 from ewerer.core.planning.pipeline import solve
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.as_found import parse_found, planned_entries
 from ewerer.core.visit.working_list import order_of, unit_order
 from tests.adversary import Box, random_found

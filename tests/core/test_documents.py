@@ -6,7 +6,9 @@ import pytest
 from hypothesis import given
 
 from ewerer.core.devices.library import SHIPPED, parse_job, parse_profile, shipped_library
-from ewerer.core.documents import DocumentError, Job, parse_document
+from ewerer.core.documents.job import Job
+from ewerer.core.documents.parse import parse_document
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import DEMO, NAMES, SKERRY, TARN, changed, data, hand_written, inline, random_jobs, validator
 
 

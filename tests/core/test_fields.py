@@ -3,8 +3,8 @@
 import pytest
 from pydantic import BaseModel
 
-from ewerer.core.documents import Job
 from ewerer.core.documents.fields import field_at, fields
+from ewerer.core.documents.job import Job
 from ewerer.core.trade.stages import STAGES
 
 SKIPPED = {"/ewerer"}

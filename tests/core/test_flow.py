@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 
 from ewerer import cli
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, candidates
 from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, simulate
 from ewerer.core.flow.scenario import build, prices_of, weather
 from ewerer.core.flow.sweep import sweep
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of
 from tests.sizes import size
 

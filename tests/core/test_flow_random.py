@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.flow import kernel as K
 from ewerer.core.flow.scenario import build
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import job_of
 from tests.sites import site
 from tests.sizes import size

@@ -7,9 +7,10 @@ from random import Random
 import pytest
 
 from ewerer import cli
-from ewerer.core.documents import DocumentError, parse_document
 from ewerer.core.documents.event import NEEDS, Event
+from ewerer.core.documents.parse import parse_document
 from ewerer.core.record.fold import canonical, fold, marks_of, ordered, read_events
+from ewerer.core.trade.errors import DocumentError
 from tests.events import at, event
 from tests.streams import random_stream
 

@@ -14,10 +14,10 @@ from PIL import Image
 
 from ewerer import cli
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.record.handover import handover
 from ewerer.core.record.photos import LONG_SIDE, MAX_BYTES, kept
 from ewerer.core.record.signing import MANIFEST, SEAL, crew_key, fingerprint, public_bytes, seal, verify
+from ewerer.core.trade.errors import DocumentError
 from tests.events import at, event
 from tests.files import members, picture
 from tests.jobs import DEMO, SKERRY, job_of

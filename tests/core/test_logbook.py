@@ -7,7 +7,6 @@ import pytest
 from icalendar import Calendar
 
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.results.run import Due
 from ewerer.core.pages.calendar import due_calendar
 from ewerer.core.record.fold import fold
@@ -15,6 +14,7 @@ from ewerer.core.record.logbook import changes_of, due_of, faults_of, header_of,
 from ewerer.core.record.record import record_of
 from ewerer.core.record.run import run_of
 from ewerer.core.symptoms.finder import knowledge, likely
+from ewerer.core.trade.errors import DocumentError
 from tests.events import at, event
 from tests.jobs import LARCH, SKERRY, job_of
 

@@ -12,7 +12,7 @@ from openpyxl import Workbook
 from ewerer.core.devices.lacks import WANTED, lacks
 from ewerer.core.devices.library import parse_profile, shipped_library
 from ewerer.core.devices.manual import ManualTable, _phrases, read_table
-from ewerer.core.documents import DocumentError
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.quantities import QUANTITIES
 
 HEAD = ["No.", "Setting", "Range", "Step", "Factory"]

@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.flow.measured import parse_series
 from ewerer.core.flow.scenario import build, weather_of
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import SKERRY, changed, job_of
 
 

@@ -15,7 +15,6 @@ from ewerer.core.devices.cable import pair_of, straight_contacts
 from ewerer.core.devices.codec import encode
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.slots.week import local_minutes
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.profiles import HostRule, Port, Setting
 from ewerer.core.documents.results.plan import Plan
 from ewerer.core.documents.results.run import Gate
@@ -27,6 +26,7 @@ from ewerer.core.plan import plan
 from ewerer.core.planning.limits import engine_derate
 from ewerer.core.record.figures import KINDS, Noted
 from ewerer.core.record.judge import judge_gate
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.rules import load_all
 from tests import links, orders, pins
 from tests.found import found

@@ -8,11 +8,11 @@ import pytest
 
 from ewerer import cli
 from ewerer.core.devices.library import parse_job, shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
 from ewerer.core.record.oneline import live
 from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, waits_for, why_not_closed
+from ewerer.core.trade.errors import DocumentError
 from tests.events import at, event
 from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline
 from tests.seeded import ordinary_job, seeded_job

@@ -11,12 +11,12 @@ from dateutil.rrule import rrulestr
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.slots.week import in_force, year_parts
-from ewerer.core.documents import DocumentError
 from ewerer.core.documents.job import Season, Window
 from ewerer.core.flow.adviser import advise
 from ewerer.core.flow.results import simulate
 from ewerer.core.flow.scenario import build
 from ewerer.core.pages.calendar import calendar
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import HERON, TARN, changed, job_of, plan_of, rules
 
 LIBRARY = shipped_library()

@@ -12,7 +12,7 @@ from openpyxl import load_workbook
 
 from ewerer.core.devices.codec import decode, encode, factor_of, safe_side
 from ewerer.core.devices.library import Library, shipped_library
-from ewerer.core.documents import InverterProfile
+from ewerer.core.documents.profiles import InverterProfile
 from ewerer.core.pages.export import sheet_bytes
 from ewerer.core.plan import plan
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, job_of, plan_of, random_jobs, rules

@@ -10,9 +10,9 @@ import pytest
 
 from ewerer import cli
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.documents import DocumentError
 from ewerer.core.flow.results import simulate
 from ewerer.core.flow.sweep import FIGURES, sweep, varied
+from ewerer.core.trade.errors import DocumentError
 from tests.jobs import DEMO, LARCH, SKERRY, changed, job_of
 
 LIBRARY = shipped_library()

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.documents import DocumentError
 from ewerer.core.symptoms.finder import Test as Inquiry
 from ewerer.core.symptoms.finder import diagnose, expected_bits, knowledge, next_test, posterior
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.rules import REGISTRY
 from ewerer.core.trade.stages import STAGES
 from tests.jobs import SKERRY, changed, plan_of

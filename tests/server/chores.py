@@ -5,8 +5,8 @@ import signal
 import time
 from pathlib import Path
 
-from ewerer.core.documents import DocumentError, Problem
 from ewerer.core.trade.budget import check_deadline
+from ewerer.core.trade.errors import DocumentError, Problem
 
 
 def whoami():

@@ -12,8 +12,8 @@ import pytest
 from django.core.cache import caches
 
 from ewerer.core import tasks
-from ewerer.core.documents import DocumentError
 from ewerer.core.trade.budget import ClientGone, DeadlineExceeded, within
+from ewerer.core.trade.errors import DocumentError
 from ewerer.server.work import long, pool
 from tests.server import chores
 

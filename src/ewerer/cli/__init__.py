@@ -109,7 +109,7 @@ def _port(text: str) -> int:
 def perform(args: argparse.Namespace) -> int:
     """Run a parsed command of the core; print refusals on standard error."""
     command = importlib.import_module(f".{args.command}", __package__)
-    from ..core.documents.parse import DocumentError
+    from ..core.trade.errors import DocumentError
 
     try:
         return int(command.run(args))

@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from ..core.devices.library import Library, shipped_library
-from ..core.documents.parse import MAX_DOCUMENT_BYTES, DocumentError, Problem
+from ..core.trade.budget import MAX_DOCUMENT_BYTES
+from ..core.trade.errors import DocumentError, Problem
+
+if TYPE_CHECKING:
+    from ..core.devices.library import Library
 
 
 def read(path: str, most: int = MAX_DOCUMENT_BYTES) -> bytes:
@@ -24,6 +28,8 @@ def read(path: str, most: int = MAX_DOCUMENT_BYTES) -> bytes:
 
 def library(folder: str | None) -> Library:
     """Return the shipped library, with the profiles of a folder added."""
+    from ..core.devices.library import shipped_library
+
     return shipped_library().with_folder(Path(folder)) if folder else shipped_library()
 
 

@@ -7,11 +7,11 @@ import os
 from pathlib import Path
 
 from ..core.devices.library import parse_job
-from ..core.documents import DocumentError, Problem
 from ..core.record.fold import read_events
 from ..core.record.handover import handover
 from ..core.record.photos import kept
 from ..core.record.signing import crew_key
+from ..core.trade.errors import DocumentError, Problem
 from .files import library, read, write
 from .run import MAX_EVENTS_BYTES
 

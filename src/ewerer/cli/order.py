@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 
 from ..core.devices.library import parse_job
-from ..core.documents.parse import DocumentError, Problem
 from ..core.plan import device_ids, plan, profile_of
+from ..core.trade.errors import DocumentError, Problem
 from ..core.visit.as_found import parse_found
 from ..core.visit.working_list import unit_order
 from . import STOPPED
@@ -25,7 +26,7 @@ def run(args: argparse.Namespace) -> int:
             raise DocumentError([Problem(pointer="/units", message="no such unit", value=args.unit, expected=f"one of {known}")])
         found, problems = parse_found(profile, read(args.as_found))
         if problems:
-            raise DocumentError(p.model_copy(update={"pointer": f"{args.as_found} {p.pointer}"}) for p in problems)
+            raise DocumentError(replace(p, pointer=f"{args.as_found} {p.pointer}") for p in problems)
     made = unit_order(job, args.unit, held, found)
     write((made.model_dump_json(indent=2) + "\n").encode(), args.output)
     return STOPPED if made.blocked or plan(job, held).worst() == "stop" else 0

@@ -6,8 +6,8 @@ import argparse
 import sys
 
 from ..core.devices.library import parse_job
-from ..core.documents.parse import DocumentError, Problem
 from ..core.plan import find_sheet, plan
+from ..core.trade.errors import DocumentError, Problem
 from . import STOPPED
 from .files import library, read, write
 

@@ -7,8 +7,8 @@ import sys
 from typing import Any
 
 from ..core.devices.library import parse_job
-from ..core.documents.parse import DocumentError, Problem
 from ..core.plan import plan
+from ..core.trade.errors import DocumentError, Problem
 from . import STOPPED
 from .files import library, read, write
 

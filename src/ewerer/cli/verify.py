@@ -6,8 +6,8 @@ import argparse
 import json
 from pathlib import Path
 
-from ..core.documents import DocumentError, Problem
 from ..core.record.signing import Verified, verify, verify_file
+from ..core.trade.errors import DocumentError, Problem
 from . import STOPPED
 from .files import read, write
 

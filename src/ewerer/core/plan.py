@@ -5,7 +5,6 @@ from __future__ import annotations
 from .devices.library import Library, shipped_library
 from .devices.plates import charger_profile, unit_profile
 from .documents.job import Job
-from .documents.parse import DocumentError, Problem
 from .documents.profiles import ControllerProfile, MenuProfile, ModuleProfile
 from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
@@ -14,6 +13,7 @@ from .planning.bank import next_module
 from .planning.pipeline import solve
 from .planning.solved import Solved
 from .planning.units import next_unit, plan_group
+from .trade.errors import DocumentError, Problem
 from .trade.finding import Finding
 from .trade.quantities import fitting
 from .trade.rules import run_checks

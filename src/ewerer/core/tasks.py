@@ -14,9 +14,10 @@ from pathlib import Path
 from typing import Any, Literal, cast
 
 from .devices.library import Library, parse_profile, shipped_library
-from .documents import DocumentError, Job, Plan, Problem
+from .documents.job import Job
 from .documents.profiles import MenuProfile
 from .documents.results.base import PlanPart
+from .documents.results.plan import Plan
 from .flow.measured import parse_series
 from .pages.pdf import Paper
 from .plan import find_sheet, plan
@@ -27,6 +28,7 @@ from .record.photos import Photo, kept
 from .record.record import record_of
 from .record.run import run_of, standing, why_not_closed
 from .record.signing import Verified, verify_file
+from .trade.errors import DocumentError, Problem
 from .visit.as_found import parse_found
 from .visit.working_list import unit_order
 

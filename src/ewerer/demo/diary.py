@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..core.devices.library import Library
-from ..core.documents import Job as JobDocument
 from ..core.documents.event import Meter
+from ..core.documents.job import Job as JobDocument
 from ..core.documents.results.run import Ask, RunStep
 from ..core.flow.predict import predict
 from ..core.record.fold import fold

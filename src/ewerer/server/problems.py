@@ -5,14 +5,15 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
+from dataclasses import asdict
 from http import HTTPStatus
 from http.client import responses
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 
-from ..core.documents import DocumentError
 from ..core.trade.budget import within
+from ..core.trade.errors import DocumentError
 
 
 def problem(status: int, title: str, detail: str = "", **more: Any) -> HttpResponse:
@@ -27,7 +28,7 @@ def problem(status: int, title: str, detail: str = "", **more: Any) -> HttpRespo
 def refused(error: DocumentError) -> HttpResponse:
     """Return the 422 for a refused document, with every problem and its JSON pointer."""
     first = str(error.problems[0]) if error.problems else ""
-    return problem(422, "The document was refused", first, problems=[p.model_dump(mode="json") for p in error.problems])
+    return problem(422, "The document was refused", first, problems=[asdict(p) for p in error.problems])
 
 
 def locked_out(request: HttpRequest, response: object = None, credentials: object = None, *args: object) -> HttpResponse:

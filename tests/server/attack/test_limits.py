@@ -312,7 +312,7 @@ def test_readers_that_do_not_read_made_up_cookies_and_stalled_uploads_together(t
 
 BIG = """
 import resource, sys
-from ewerer.core.documents import DocumentError
+from ewerer.core.trade.errors import DocumentError
 from ewerer.core.record.photos import kept
 from PIL import Image
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

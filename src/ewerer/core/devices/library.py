@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
-from ..documents import (
+from ..documents.job import Job
+from ..documents.parse import parse_document, parse_json, pointer_of
+from ..documents.profiles import (
     PROFILE_MODELS,
     AdapterProfile,
     ControllerProfile,
-    DocumentError,
     InverterProfile,
-    Job,
     MenuProfile,
     ModuleProfile,
-    Problem,
     Profile,
     SunChargerProfile,
-    parse_document,
-    parse_json,
 )
-from ..documents.parse import pointer_of
+from ..trade.errors import DocumentError, Problem
 
 P = TypeVar("P", ModuleProfile, InverterProfile, SunChargerProfile, AdapterProfile, ControllerProfile)
 
@@ -87,7 +85,7 @@ class Library:
             try:
                 added.append(parse_profile(path.read_bytes()))
             except DocumentError as error:
-                raise DocumentError(p.model_copy(update={"message": f"{path.name}: {p.message}"}) for p in error.problems) from None
+                raise DocumentError(replace(p, message=f"{path.name}: {p.message}") for p in error.problems) from None
         return Library([*self._by_id.values(), *added], self._newest)
 
 

@@ -22,8 +22,9 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 from rapidfuzz import fuzz, process
 
-from ..documents import DocumentError, Problem
-from ..documents.parse import MAX_DOCUMENT_BYTES, read_rows, shortened
+from ..documents.parse import read_rows, shortened
+from ..trade.budget import MAX_DOCUMENT_BYTES
+from ..trade.errors import DocumentError, Problem
 from ..trade.numbers import Mark, read_number
 from ..trade.quantities import QUANTITIES, Quantity
 

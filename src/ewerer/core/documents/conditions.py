@@ -13,6 +13,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
+from ..trade.errors import Error
+
 _TOKEN = re.compile(r"\s*(?:(<=|>=|!=|=|<|>|\(|\))|'([^']*)'|([^\s()<>=!']+))")
 
 
@@ -23,7 +25,7 @@ MAX_CHARACTERS, MAX_PARTS, MAX_DEPTH = 2000, 120, 20
 """Longest condition accepted, its most comparisons, its deepest nesting of parentheses and ``not``."""
 
 
-class ConditionError(ValueError):
+class ConditionError(Error, ValueError):
     """A condition or interlock could not be read."""
 
 

@@ -11,46 +11,16 @@ from functools import cache
 from itertools import accumulate
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, Field, ValidationError
+from pydantic import BaseModel, ValidationError
 
+from ..trade.budget import MAX_DOCUMENT_BYTES
+from ..trade.errors import DocumentError, Problem
 from .base import Document
 
-MAX_DOCUMENT_BYTES = 2_000_000
-"""Largest document accepted, in bytes. A job of 12 units and 32 modules needs about 15 kB."""
 MAX_NESTING = 40
 """Deepest nesting accepted; a job needs 7."""
 MAX_DIGITS = 40
 """Longest number accepted, in characters."""
-
-
-class Problem(BaseModel):
-    """One thing wrong with a document: where, what was found, what would be right."""
-
-    pointer: str = Field(description="JSON pointer of the place")
-    message: str = Field(description="what is wrong")
-    value: Any = Field(default=None, description="what was found there")
-    expected: str = Field(default="", description="what would be right")
-
-    def __str__(self) -> str:
-        shown = json.dumps(self.value, ensure_ascii=False, default=str)
-        if len(shown) > 80:
-            shown = shown[:77] + "..."
-        text = f"{self.pointer or '/'}: {self.message}"
-        if self.value is not None:
-            text += f"; found {shown}"
-        return text + (f"; expected {self.expected}" if self.expected else "")
-
-
-class DocumentError(ValueError):
-    """A document was refused. ``problems`` holds every reason, in document order."""
-
-    def __init__(self, problems: Iterable[Problem]) -> None:
-        self.problems = list(problems)
-        super().__init__("\n".join(str(p) for p in self.problems))
-
-    def __reduce__(self) -> tuple[Callable[..., DocumentError], tuple[list[Problem]]]:
-        """Return what copies it between processes."""
-        return DocumentError, (self.problems,)
 
 
 def pointer_of(parts: Iterable[str | int]) -> str:

@@ -19,12 +19,12 @@ import numpy as np
 from ..devices.library import Library
 from ..devices.slots.forms import compile_slots, slots_day
 from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, begins, covers, intent_days, minutes_of, time_of
-from ..documents import DocumentError, Problem
 from ..documents.job import Job, Window
 from ..documents.results.flow import Advice, AdvisedWindow
 from ..planning.pipeline import solve
 from ..planning.solved import Solved, Unit, host_of
 from ..planning.units import resolve_units
+from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from . import kernel as K
 from .results import AT, ledger_of

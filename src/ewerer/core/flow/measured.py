@@ -14,9 +14,10 @@ from collections.abc import Iterator
 
 from pydantic import ValidationError
 
-from ..documents import DocumentError, Problem
 from ..documents.job import Series
-from ..documents.parse import MAX_DOCUMENT_BYTES, problems_of, read_rows
+from ..documents.parse import problems_of, read_rows
+from ..trade.budget import MAX_DOCUMENT_BYTES
+from ..trade.errors import DocumentError, Problem
 
 STEPS_MIN = (1, 5, 10, 15, 30, 60)
 

@@ -15,7 +15,6 @@ import numpy as np
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots, rules_of
 from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
-from ..documents import DocumentError, Problem
 from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
 from ..documents.results.windows import Slot
 from ..planning.bank import chemistry_of
@@ -25,6 +24,7 @@ from ..planning.solved import Solved, Unit
 from ..planning.sources import quiet_hours
 from ..planning.windows import tariff_on
 from ..trade.chemistries import derating, ocv_v
+from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from . import kernel as K
 from .settings import Floats, Ints, found_slots, parameters, reads

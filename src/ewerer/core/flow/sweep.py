@@ -20,10 +20,10 @@ from typing import Any
 import numpy as np
 
 from ..devices.library import Library, parse_job, parse_profile
-from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.flow import Band, Sweep, SweepPart
 from ..planning.pipeline import solve
+from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from .results import AT, ledger_of
 from .scenario import Scenario, build, sun_of

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.link import AdapterLink, Cable, Link
 from ..documents.results.plan import Plan
+from ..trade.errors import DocumentError, Problem
 from ..trade.steps import figure
 from .pdf import Paper, pdf
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from ..documents import DocumentError, Problem
+from ..trade.errors import DocumentError, Problem
 
 if TYPE_CHECKING:
     from weasyprint.urls import URLFetcher

@@ -12,10 +12,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import Any
 
-from ..documents import DocumentError, parse_document, parse_json
 from ..documents.event import Event
+from ..documents.parse import parse_document, parse_json
+from ..trade.errors import DocumentError
 
 State = dict[str, Any]
 """``state/1``: plain data, so that it can be compared, stored and sent as it is."""
@@ -39,13 +41,13 @@ def read_events(text: str | bytes) -> list[Event]:
                 try:
                     items.append((f"line {number} ", parse_json(line)))
                 except DocumentError as error:
-                    raise DocumentError(p.model_copy(update={"pointer": f"line {number}"}) for p in error.problems) from None
+                    raise DocumentError(replace(p, pointer=f"line {number}") for p in error.problems) from None
     events, problems = [], []
     for place, item in items:
         try:
             events.append(parse_document(Event, item))
         except DocumentError as error:
-            problems += [p.model_copy(update={"pointer": f"{place}{p.pointer}"}) for p in error.problems]
+            problems += [replace(p, pointer=f"{place}{p.pointer}") for p in error.problems]
     if problems:
         raise DocumentError(problems[:50])
     return events

@@ -10,7 +10,6 @@ from typing import Any
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from ..devices.library import Library
-from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.plan import Plan
 from ..documents.results.run import Run, SiteRecord
@@ -18,6 +17,7 @@ from ..pages.calendar import due_calendar
 from ..pages.handover import MOST_PHOTOS, HandoverFacts, handover_page
 from ..pages.pdf import Paper
 from ..plan import device_ids, plan
+from ..trade.errors import DocumentError, Problem
 from .fold import State, fold, marks_of
 from .logbook import log_csv
 from .record import record_of

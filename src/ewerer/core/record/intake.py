@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..documents import DocumentError, Job, parse_document
 from ..documents.event import Event
+from ..documents.job import Job
+from ..documents.parse import parse_document
+from ..trade.errors import DocumentError
 from .fold import State
 from .logbook import due_of
 

@@ -8,13 +8,13 @@ import io
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from ..documents import DocumentError, Problem
 from ..documents.event import LogEntry
 from ..documents.job import Job
 from ..documents.parse import read_rows, shortened
 from ..documents.results.run import Due, FaultGroup, Run
 from ..pages.cells import plain_cell
 from ..symptoms.finder import likely
+from ..trade.errors import DocumentError, Problem
 from .steps import EXERCISE_DAYS, FOLLOW_UPS, full_charge_days
 
 COLUMNS = ("kind", "when", "device", "code", "text", "cleared", "count", "seconds", "menu", "from", "to")

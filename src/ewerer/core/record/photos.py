@@ -6,7 +6,7 @@ import hashlib
 import io
 from dataclasses import dataclass
 
-from ..documents import DocumentError, Problem
+from ..trade.errors import DocumentError, Problem
 
 MAX_BYTES = 12_000_000
 """Largest photograph accepted [bytes]."""

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from ..devices.library import Library
-from ..documents import DocumentError
 from ..documents.event import Meter
 from ..documents.job import Job, JobModule, JobUnit
 from ..documents.results.run import Judged, Proposal, Run, RunStep, SiteRecord
 from ..flow.predict import predict
+from ..trade.errors import DocumentError
 from .figures import KINDS, Noted
 from .fold import State
 from .logbook import changes_of, due_of, faults_of

@@ -5,9 +5,9 @@ Source: common practice. Nothing here decides a figure: values come from the pla
 
 from __future__ import annotations
 
-from ..documents import DocumentError
 from ..documents.results.order import Step
 from ..planning.joining import branches_of, steps_of
+from ..trade.errors import DocumentError
 from ..visit.as_found import planned_entries
 from ..visit.working_list import order_of
 from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, number_of, text_ask, tick_ask

@@ -16,8 +16,8 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from ..documents.base import Document
-from ..documents.parse import DocumentError, Problem
 from ..documents.results.base import PlanPart
+from ..trade.errors import DocumentError, Problem
 from ..trade.finding import Finding
 
 DATA = Path(__file__).with_name("symptoms.json")

@@ -1,4 +1,4 @@
-"""How long a computation may take. Whoever asks sets it; loops that may grow long look at it, and stop when it is spent."""
+"""How big a document may be, and how long a computation may take. Whoever asks sets it; loops that may grow long look at it, and stop when it is spent."""
 
 from __future__ import annotations
 
@@ -8,12 +8,17 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
 
+from .errors import Error
 
-class DeadlineExceeded(Exception):
+MAX_DOCUMENT_BYTES = 2_000_000
+"""Largest document accepted, in bytes. A job of 12 units and 32 modules needs about 15 kB."""
+
+
+class DeadlineExceeded(Error):
     """The time that was given is spent."""
 
 
-class ClientGone(Exception):
+class ClientGone(Error):
     """Whoever asked is gone; nobody would read the answer."""
 
 

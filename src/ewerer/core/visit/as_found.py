@@ -10,9 +10,8 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 
 from ..devices.codec import canonical_text, decode, factory_shown, same_word, takes
-from ..documents import DocumentError, Problem
 from ..documents.conditions import parse_condition
-from ..documents.parse import MAX_DOCUMENT_BYTES, parse_json, read_rows, shortened
+from ..documents.parse import parse_json, read_rows, shortened
 from ..documents.profiles import MenuProfile, Preset, Setting
 from ..documents.results.sheet import AgreementRow, FoundValue, Misfit, PresetVerdict, ReadBack
 from ..planning.bank import chemistry_of
@@ -20,7 +19,9 @@ from ..planning.derived import charge_bottom_c, charge_top_c
 from ..planning.judged import PAIRS
 from ..planning.solved import Device, Ladder, Solved
 from ..planning.thresholds import charge_ceiling_v, reserve_of
+from ..trade.budget import MAX_DOCUMENT_BYTES
 from ..trade.chemistries import ocv_v, soc_at
+from ..trade.errors import DocumentError, Problem
 from ..trade.finding import Finding
 from ..trade.margins import REFERENCE_C
 from ..trade.quantities import QUANTITIES

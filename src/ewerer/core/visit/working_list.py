@@ -9,7 +9,6 @@ from itertools import product
 from ..devices.codec import decode, encoding_words
 from ..devices.library import Library, shipped_library
 from ..devices.model import DeviceModel, Refusal, asked_for
-from ..documents import DocumentError, Problem
 from ..documents.job import Job
 from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
 from ..documents.results.sheet import UnitSheet
@@ -17,6 +16,7 @@ from ..planning.judged import above_cells, rung_left
 from ..planning.pipeline import solve
 from ..planning.sheet import MOST_OPENED, WAYS
 from ..planning.solved import Device, Solved
+from ..trade.errors import DocumentError, Problem
 from ..trade.quantities import QUANTITIES
 from .as_found import dangerous_settings, planned_entries
 from .order import Blocked, Order, Permits, entry_order, needed_mode, why_now

@@ -15,9 +15,8 @@ from ninja.errors import AuthenticationError, HttpError, Throttled, ValidationEr
 from ninja.openapi.schema import OpenAPISchema
 
 from ... import __version__
-from ...core.documents import DocumentError, Problem
-from ...core.documents.parse import MAX_DOCUMENT_BYTES
-from ...core.trade.budget import ClientGone, DeadlineExceeded
+from ...core.trade.budget import MAX_DOCUMENT_BYTES, ClientGone, DeadlineExceeded
+from ...core.trade.errors import DocumentError, Problem
 from ..problems import COMPUTES, csrf_failure, problem, refused, route_of
 from ..work.pool import ShuttingDown
 from .bodies import DocumentParser, Refused, problems_in

@@ -7,8 +7,8 @@ import uuid
 from django.http import Http404, HttpRequest
 
 from ...core.devices.library import Library, check_references
-from ...core.documents import DocumentError
-from ...core.documents import Job as JobDocument
+from ...core.documents.job import Job as JobDocument
+from ...core.trade.errors import DocumentError
 from ..crews.actions import note as add_note
 from ..crews.models import Crew
 from ..crews.sessions import address_of

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Any
 
 from django.http import HttpRequest
@@ -11,9 +12,11 @@ from pydantic import ValidationError as PydanticError
 from pydantic import ValidatorFunctionWrapHandler, WrapValidator
 
 from ...core.devices.library import parse_profile_data
-from ...core.documents import Document, DocumentError, Problem, Profile, parse_document, parse_json
-from ...core.documents import Job as JobDocument
-from ...core.documents.parse import problems_of
+from ...core.documents.base import Document
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document, parse_json, problems_of
+from ...core.documents.profiles import Profile
+from ...core.trade.errors import DocumentError, Problem
 
 
 class DocumentParser(Parser):
@@ -56,7 +59,7 @@ def problems_in(model: Any, error: PydanticError, source: str) -> list[Problem]:
         pointer = "".join(f"/{p}" for p in inside)
         cause = item.get("ctx", {}).get("error")
         if isinstance(cause, DocumentError):
-            found += [p.model_copy(update={"pointer": pointer + p.pointer}) for p in cause.problems]
+            found += [replace(p, pointer=pointer + p.pointer) for p in cause.problems]
         else:
-            found.append(plain.model_copy(update={"pointer": pointer}))
+            found.append(replace(plain, pointer=pointer))
     return found

@@ -13,9 +13,9 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from ...core.documents import Job as JobDocument
-from ...core.documents import parse_document
 from ...core.documents.compare import Difference, differences
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document
 from ...core.record.imports import as_now
 from ..jobs import actions, keeping
 from ..jobs.models import Job, Revision

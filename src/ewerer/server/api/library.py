@@ -13,7 +13,8 @@ from ...core import tasks
 from ...core.devices.lacks import Lack, lacks
 from ...core.devices.library import parse_profile, shipped_library
 from ...core.devices.manual import ManualTable
-from ...core.documents import DocumentError, InverterProfile, Problem, Profile
+from ...core.documents.profiles import InverterProfile, Profile
+from ...core.trade.errors import DocumentError, Problem
 from ...core.visit.tryout import try_value, try_writes
 from ..problems import problem
 from ..profiles import actions

@@ -12,9 +12,11 @@ from ninja import Router, Schema
 from pydantic import Field, TypeAdapter
 
 from ...core import tasks
-from ...core.documents import DocumentError, Plan, parse_document
-from ...core.documents import Job as JobDocument
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document
+from ...core.documents.results.plan import Plan
 from ...core.trade.budget import DeadlineExceeded, within
+from ...core.trade.errors import DocumentError
 from ...core.trade.stages import ALL, Stage
 from ..jobs.models import Job
 from ..jobs.planned import planned

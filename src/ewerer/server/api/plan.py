@@ -9,9 +9,10 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ...core import tasks
-from ...core.documents import Plan, Problem
 from ...core.documents.results.order import UnitOrder
+from ...core.documents.results.plan import Plan
 from ...core.pages.calendar import calendar
+from ...core.trade.errors import Problem
 from ..jobs.planned import planned
 from ..profiles.actions import library_for
 from ..work import pool

@@ -15,7 +15,6 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ...core import tasks
-from ...core.documents import DocumentError, Problem
 from ...core.documents.event import Event as EventDocument
 from ...core.documents.event import Key, LogEntry, Meter
 from ...core.documents.results.run import Due, Run, SiteRecord
@@ -27,6 +26,7 @@ from ...core.record.photos import MAX_BYTES
 from ...core.record.run import statuses_of
 from ...core.record.signing import Verified
 from ...core.trade.budget import allowing
+from ...core.trade.errors import DocumentError, Problem
 from ..crews import actions as crews
 from ..crews.models import Crew, Feed
 from ..crews.roles import Role

@@ -16,7 +16,7 @@ from ninja.utils import check_csrf
 from pydantic import Field
 
 from ... import __version__
-from ...core.documents import DocumentError, Problem
+from ...core.trade.errors import DocumentError, Problem
 from ..crews import actions, sessions
 from ..crews.models import Member, SignIn
 from ..crews.roles import Role

@@ -14,8 +14,8 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Query, Schema
 from pydantic import BaseModel, ConfigDict, Field
 
-from ...core.documents import Problem
 from ...core.documents.results.base import PlanPart
+from ...core.trade.errors import Problem
 
 JSON = "application/json"
 T = TypeVar("T")

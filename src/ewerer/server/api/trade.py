@@ -10,8 +10,8 @@ from django.http import Http404, HttpRequest, HttpResponse
 from ninja import Router, Schema
 
 from ...core.devices.wire.protocols import FAMILIES
-from ...core.documents import Job as JobDocument
 from ...core.documents.fields import fields
+from ...core.documents.job import Job as JobDocument
 from ...core.documents.parse import bounds_at
 from ...core.documents.schema import KINDS, schema
 from ...core.trade.quantities import QUANTITIES

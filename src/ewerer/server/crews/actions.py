@@ -12,7 +12,7 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from ...core.documents import DocumentError, Problem
+from ...core.trade.errors import DocumentError, Problem
 from ..writing import writes
 from .models import Crew, Deed, Feed, Invitation, Member
 from .names import checked_name

@@ -9,7 +9,7 @@ from confusable_homoglyphs import confusables
 from django.contrib.auth.models import User
 from django.core.exceptions import ValidationError
 
-from ...core.documents import DocumentError, Problem
+from ...core.trade.errors import DocumentError, Problem
 from .models import Crew
 
 

@@ -12,16 +12,17 @@ from django.contrib.auth.models import User
 from django.db.models import Q, QuerySet
 from django.utils import timezone
 
-from ...core.documents import DocumentError, Problem, parse_document
-from ...core.documents import Job as JobDocument
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document
 from ...core.record.imports import as_now
+from ...core.trade.errors import DocumentError, Error, Problem
 from ..crews.models import Crew
 from ..writing import writes
 from . import keeping
 from .models import Job, Revision, Series
 
 
-class StaleSave(Exception):
+class StaleSave(Error):
     """Someone saved in between. Carries the job as it is now and its latest revision."""
 
     def __init__(self, job: Job, latest: Revision) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from ...core.documents import DocumentError, Problem
+from ...core.trade.errors import DocumentError, Problem
 from ..crews.models import Crew
 from . import keeping
 

@@ -11,10 +11,11 @@ from django.conf import settings
 from django.db import connection
 from django.db.migrations.loader import MigrationLoader
 
+from ...core.trade.errors import Error
 from ..writing import alone
 
 
-class BackupError(Exception):
+class BackupError(Error):
     """A copy that cannot be made or used; the words say why and what would be right."""
 
 

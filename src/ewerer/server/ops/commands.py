@@ -7,7 +7,7 @@ import os
 import sys
 from pathlib import Path
 
-from ...core.documents import DocumentError
+from ...core.trade.errors import DocumentError
 from .serve import leave, settle, up_to_date
 
 

@@ -14,8 +14,9 @@ from pathlib import Path
 from django.db.migrations.loader import MigrationLoader
 
 from ...core.devices.library import parse_profile
-from ...core.documents import DocumentError, Problem, parse_document
-from ...core.documents import Job as JobDocument
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document
+from ...core.trade.errors import DocumentError, Problem
 from ..jobs import keeping
 from ..settings.base import LEAST_KEY
 from .backup import BackupError, check, opened

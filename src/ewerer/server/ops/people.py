@@ -8,7 +8,7 @@ import sys
 from django.contrib.auth import get_user_model
 from django.contrib.auth.models import User
 
-from ...core.documents import DocumentError, Problem
+from ...core.trade.errors import DocumentError, Problem
 from ..crews import sessions
 from ..crews.actions import check_password
 from ..crews.models import Crew, Member

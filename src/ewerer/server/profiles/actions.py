@@ -11,13 +11,15 @@ from django.contrib.auth.models import User
 from django.db.models import F, Q
 
 from ...core.devices.library import Library, parse_profile, shipped_library
-from ...core.documents import DocumentError, Job, Problem, Profile
+from ...core.documents.job import Job
+from ...core.documents.profiles import Profile
+from ...core.trade.errors import DocumentError, Error, Problem
 from ..crews.models import Crew
 from ..writing import writes
 from .models import CrewProfile, ProfileVersion
 
 
-class StaleProfile(Exception):
+class StaleProfile(Error):
     """Someone saved a version in between."""
 
     def __init__(self, latest: ProfileVersion) -> None:

@@ -12,10 +12,10 @@ from django.contrib.auth.models import User
 
 from ...core import tasks
 from ...core.devices.library import Library
-from ...core.documents import DocumentError, Problem, parse_document
-from ...core.documents import Job as JobDocument
 from ...core.documents.event import Event as EventDocument
 from ...core.documents.event import Meter
+from ...core.documents.job import Job as JobDocument
+from ...core.documents.parse import parse_document
 from ...core.pages.pdf import Paper
 from ...core.record import handover as handovers
 from ...core.record.fold import State, canonical, fold
@@ -24,6 +24,7 @@ from ...core.record.intake import CHANGES_PLAN, Refused, shown_in_list, sifted
 from ...core.record.photos import Photo as Kept
 from ...core.record.signing import crew_key, fingerprint, public_bytes
 from ...core.trade.budget import DeadlineExceeded, allowing, within
+from ...core.trade.errors import DocumentError, Problem
 from ..crews.models import Crew
 from ..jobs import actions as jobs
 from ..jobs.models import Job

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from csp.constants import NONE, SELF
 
-from ...core.documents.parse import MAX_DOCUMENT_BYTES
+from ...core.trade.budget import MAX_DOCUMENT_BYTES
 
 SERVER_DIR = Path(__file__).resolve().parent.parent
 DATA_DIR = Path(os.environ.get("EWERER_DATA", Path.home() / ".ewerer"))

@@ -19,8 +19,8 @@ from typing import Literal
 from django.core.cache import caches
 
 from ...core import tasks
-from ...core.documents import DocumentError, Problem
 from ...core.trade.budget import DeadlineExceeded
+from ...core.trade.errors import DocumentError, Error, Problem
 from ..settings.base import DATA_DIR
 from . import pool
 
@@ -39,7 +39,7 @@ _open: dict[str, int] = {}
 _lock = threading.Lock()
 
 
-class Cancelled(Exception):
+class Cancelled(Error):
     """The person asked to stop."""
 
 

@@ -16,6 +16,7 @@ from typing import Any, TypeVar, TypeVarTuple, Unpack
 from pebble import ProcessExpired, ProcessPool
 
 from ...core.trade.budget import DeadlineExceeded, check_deadline, remaining_s, within
+from ...core.trade.errors import Error
 
 R = TypeVar("R")
 A = TypeVarTuple("A")
@@ -34,11 +35,11 @@ _lock = threading.Lock()
 _of_crew: defaultdict[int | None, threading.Semaphore] = defaultdict(lambda: threading.Semaphore(max(1, _workers - 1)))
 
 
-class ShuttingDown(Exception):
+class ShuttingDown(Error):
     """The server is stopped."""
 
 
-class ProcessEnded(Exception):
+class ProcessEnded(Error):
     """The process of a computation ended by itself: a defect, or the system took its memory."""
 
 
