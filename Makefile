@@ -75,6 +75,7 @@ lint-python: $(S)/python-test
 	@.venv/bin/mypy
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
 	@PYTHONPATH=src $(PY) tools/layers.py --check
+	@$(PY) tools/literals.py --check
 	@PYTHONPATH=src $(PY) tools/help.py --check
 
 lint-web: $(S)/node

@@ -12,7 +12,7 @@ from .documents.results.sources import SourcesPlan
 from .planning.bank import next_module
 from .planning.pipeline import solve
 from .planning.solved import Solved
-from .planning.units import next_unit, plan_group
+from .planning.units import next_charger, next_unit, plan_group
 from .trade.errors import DocumentError, Problem
 from .trade.finding import Finding
 from .trade.quantities import fitting
@@ -52,6 +52,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         readbacks={d.id: read_backs(d, solved) for d in solved.devices if job.sheet_marks.get(d.id)},
         findings=found,
         next_unit=next_unit(solved),
+        next_charger=next_charger(solved),
         next_module=next_module(solved),
         stages=[],
     )

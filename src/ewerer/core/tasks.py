@@ -29,6 +29,7 @@ from .record.record import record_of
 from .record.run import run_of, standing, why_not_closed
 from .record.signing import Verified, verify_file
 from .trade.errors import DocumentError, Problem
+from .trade.margins import ENOUGH_FULL_DAYS
 from .visit.as_found import parse_found
 from .visit.working_list import unit_order
 
@@ -105,7 +106,7 @@ class Long:
     other: Inputs | None = None
     days: int = 365
     as_found: bool = False
-    wanted: float = 0.8
+    wanted: float = ENOUGH_FULL_DAYS
     weathers: int = 60
     vary: tuple[str, tuple[str, ...]] | None = None
 

@@ -2,7 +2,19 @@
 import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
 import type { EventData } from '../record/types'
-import type { Job, Opening, Preferences, Role, ProblemDetails, ProblemOut, ProfileData, SessionOut, TryIn, WorkIn } from './types'
+import type {
+  Chemistry,
+  Job,
+  Opening,
+  Preferences,
+  Role,
+  ProblemDetails,
+  ProblemOut,
+  ProfileData,
+  SessionOut,
+  TryIn,
+  WorkIn,
+} from './types'
 
 export type * from './types'
 
@@ -271,7 +283,8 @@ export const api = {
     told(http.POST('/api/symptoms/{id}', { ...path({ id }), body: document ? { answers, document } : { answers }, signal })),
   stages: () => everything((limit, offset) => told(http.GET('/api/stages', query({ limit, offset })))),
   protocols: () => everything((limit, offset) => told(http.GET('/api/protocols', query({ limit, offset })))),
-  rules: () => everything((limit, offset) => told(http.GET('/api/rules', query({ limit, offset })))),
+  rules: (chemistry: Chemistry = 'lfp') =>
+    everything((limit, offset) => told(http.GET('/api/rules', query({ limit, offset, chemistry })))),
   quantities: () => everything((limit, offset) => told(http.GET('/api/quantities', query({ limit, offset })))),
   schema: (kind: string) => told(http.GET('/api/schema/{kind}', path({ kind }))) as Promise<Record<string, unknown>>,
 }

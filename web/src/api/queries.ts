@@ -1,7 +1,7 @@
 // Every question to the server with its key and its way of asking, in one place.
 import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
 import { withoutRefused } from '../job/refused'
-import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut } from './client'
+import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut, type Chemistry } from './client'
 
 export const PAGE = 40
 const AGES = { staleTime: Infinity, gcTime: Infinity }
@@ -35,7 +35,8 @@ export const queries = {
   schema: (kind: string) => queryOptions({ queryKey: ['schema', kind], queryFn: () => api.schema(kind), ...AGES }),
   stages: () => queryOptions({ queryKey: ['stages'], queryFn: api.stages, ...AGES }),
   quantities: () => queryOptions({ queryKey: ['quantities'], queryFn: api.quantities, ...AGES }),
-  rules: () => queryOptions({ queryKey: ['rules'], queryFn: api.rules, ...AGES }),
+  rules: (chemistry: Chemistry = 'lfp') =>
+    queryOptions({ queryKey: ['rules', chemistry], queryFn: () => api.rules(chemistry), ...AGES }),
   symptoms: () => queryOptions({ queryKey: ['symptoms'], queryFn: api.symptoms, ...AGES }),
   protocols: () => queryOptions({ queryKey: ['protocols'], queryFn: api.protocols, ...AGES }),
   /** The plan of a document as it stands at `turn`; of all but what is refused, where `origin` says what stood there before. */

@@ -1105,7 +1105,7 @@ export interface paths {
         };
         /**
          * List Rules
-         * @description List every rule of the trade that plans rest on.
+         * @description List every rule of the trade that plans rest on, with the figures that hold for a chemistry.
          */
         get: operations["ewerer_server_api_trade_list_rules"];
         put?: never;
@@ -5247,8 +5247,9 @@ export interface components {
             /**
              * Chemistry
              * @description cell chemistry
+             * @enum {string}
              */
-            chemistry: string;
+            chemistry: "agm" | "flooded" | "gel" | "lfp" | "lto" | "nmc";
             /**
              * Cell Max V
              * @description lowest of the modules' cell maxima [V]
@@ -5960,6 +5961,11 @@ export interface components {
              */
             loaded: number;
             /**
+             * Least Loaded
+             * @description least load as part of the rating, against wet stacking (0..1)
+             */
+            least_loaded: number;
+            /**
              * Least Charge A
              * @description charging that brings it to its least load [A]
              */
@@ -5984,6 +5990,11 @@ export interface components {
              * @description charging to try one after the other [A]
              */
             ramp_a: number[];
+            /**
+             * Ramp Min
+             * @description how long each step of the ramp is held [min]
+             */
+            ramp_min: number;
             /**
              * Recipe
              * @description how to run it, in sentences
@@ -6578,6 +6589,22 @@ export interface components {
             current_at_limit_a: number;
         };
         /**
+         * NextCharger
+         * @description Figures that a further sun charger by its plate starts from.
+         */
+        NextCharger: {
+            /**
+             * Charge Max A
+             * @description charge limit [A]
+             */
+            charge_max_a: number;
+            /**
+             * Battery V Max
+             * @description highest bank voltage [V]
+             */
+            battery_v_max: number;
+        };
+        /**
          * NextModule
          * @description Figures that a further nameplate module starts from.
          */
@@ -6820,6 +6847,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** @description what a further unit would be */
             next_unit: components["schemas"]["NextUnit"];
+            /** @description what a further sun charger by its plate starts from */
+            next_charger: components["schemas"]["NextCharger"];
             /** @description what a further nameplate module starts from */
             next_module: components["schemas"]["NextModule"];
             /**
@@ -14049,6 +14078,7 @@ export interface operations {
                 limit?: number;
                 /** @description items before the page */
                 offset?: number;
+                chemistry?: "agm" | "flooded" | "gel" | "lfp" | "lto" | "nmc";
             };
             header?: never;
             path?: never;

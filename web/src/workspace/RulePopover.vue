@@ -5,12 +5,14 @@ import { ElPopover } from 'element-plus'
 import 'element-plus/theme-chalk/el-popover.css'
 import { computed, nextTick, onMounted, ref } from 'vue'
 import { queries } from '../api/queries'
+import { jobOrNone } from '../job/use-job'
 
 const props = defineProps<{ id: string }>()
 const open = ref(false)
 const face = ref<HTMLButtonElement>()
 onMounted(() => nextTick(() => ((open.value = true), face.value?.focus())))
-const rules = useQuery(computed(() => ({ ...queries.rules(), enabled: open.value })))
+const job = jobOrNone()
+const rules = useQuery(computed(() => ({ ...queries.rules(job?.plan.value?.bank?.chemistry), enabled: open.value })))
 const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
 </script>
 

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import type { RuleOut } from '../api/client'
 import { queries } from '../api/queries'
+import { jobOrNone } from '../job/use-job'
 
 const props = defineProps<{
   title: string
@@ -11,7 +12,8 @@ const props = defineProps<{
   alternatives?: { school: string; value: unknown; text: string }[]
   unit?: string
 }>()
-const rules = useQuery(queries.rules())
+const job = jobOrNone()
+const rules = useQuery(computed(() => queries.rules(job?.plan.value?.bank?.chemistry)))
 const BOUND: Record<string, string> = { lowest: 'lowest', highest: 'highest', value: '', school: 'wanted' }
 const origin = (rule: RuleOut) =>
   rule.status_words.startsWith(rule.source) ? rule.status_words : `${rule.source} · ${rule.status_words}`

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from ..documents.profiles import Port
 from ..documents.results.link import Cable, OpenPin, Terminators, Wire
+from ..trade.margins import TERMINATOR_OHM
 from ..trade.rules import formula_rule
 from ..trade.steps import figure
 
@@ -61,9 +62,6 @@ CAN_LENGTH_M: tuple[tuple[int, float], ...] = (
 
 
 RS485_LENGTH_M, RS485_FULL_RATE = 1200.0, 100_000
-
-
-TERMINATOR_OHM = 120.0
 
 
 def pair_of(position: int) -> int:

@@ -14,10 +14,11 @@ from pydantic import BaseModel, Field
 
 from ..documents.profiles import InverterProfile, MenuProfile, Profile, SunChargerProfile
 from ..trade.chemistries import CHEMISTRIES
+from ..trade.margins import NORMAL_CELLS
 from ..trade.quantities import QUANTITIES
 from .codec import decode
 
-CELLS = {12: 4, 24: 8, 48: 16}
+CELLS = NORMAL_CELLS
 """Cells of lithium iron phosphate in series for a voltage class."""
 WANTED: dict[str, dict[str, str]] = {
     "inverter": {

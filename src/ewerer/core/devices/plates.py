@@ -8,6 +8,7 @@ from functools import lru_cache
 
 from ..documents.job import ChargerPlate, JobSunCharger, JobUnit, UnitPlate
 from ..documents.profiles import Encoding, InverterProfile, Ratings, Setting, SunChargerProfile
+from ..trade.margins import AC_HZ, AC_VOLTS, PLATE_MOST, PLATE_RANGE, PLATE_TEMPERATURES_C
 from ..trade.quantities import QUANTITIES
 from ..trade.steps import figure
 from .library import Library
@@ -16,8 +17,7 @@ UNIT_TAKES = ("absorb_v", "float_v", "shutdown_v", "restart_v", "charge_max_a", 
 CHARGER_TAKES = ("absorb_v", "absorb_min", "float_v", "sun_charge_max_a")
 """Settings that nearly every device has, where the person names none."""
 MENU = ["Its menu"]
-VOLTS_LOW, VOLTS_HIGH = 0.8, 1.35
-"""Battery range of a plate that gives none, as parts of its class [T]."""
+VOLTS_LOW, VOLTS_HIGH = PLATE_RANGE
 SURGE = 2.0
 """Surge of a plate that gives none, as a multiple of what it gives for hours [T]."""
 
@@ -43,7 +43,7 @@ def _key(text: str) -> str:
 def _setting(name: str, low_v: float, high_v: float, step_v: float, most_a: float, step_a: float) -> Setting:
     """Return a setting as a plain display would show it: whole amps and percent, volts in the given step."""
     q = QUANTITIES[name]
-    low, high, step, encoding = 0.0, 10_000.0, 1.0, Encoding()
+    low, high, step, encoding = 0.0, PLATE_MOST, 1.0, Encoding()
     if q.kind == "volts":
         low, high, step = low_v, high_v, step_v
     elif q.kind == "amps":
@@ -51,15 +51,15 @@ def _setting(name: str, low_v: float, high_v: float, step_v: float, most_a: floa
     elif q.kind in ("soc", "level"):
         high, encoding = 100.0, Encoding(scale=100.0)
     elif q.kind == "clock":
-        high, encoding = 1439.0, Encoding(kind="hhmm")
+        high, encoding = 24.0 * 60 - 1, Encoding(kind="hhmm")
     elif q.kind == "switch":
         encoding = Encoding(kind="on-off", choices={"yes": "on", "no": "off"})
     elif q.kind == "choice":
         encoding = Encoding(kind="choice", choices=dict(q.choices))
     elif name == "temp_comp_mv_per_c":
-        low = -10_000.0
+        low = -PLATE_MOST
     elif name.endswith("_c"):
-        low, high = -40.0, 90.0
+        low, high = PLATE_TEMPERATURES_C
     number = encoding.kind in ("plain", "hhmm")
     return Setting(
         id=name.replace("_", "-"),
@@ -95,8 +95,8 @@ def _unit(text: str) -> InverterProfile:
             class_v=plate.class_v,
             ac_phases=plate.ac_phases,
         ),
-        ac_volts=sorted({100.0, 110.0, 115.0, 120.0, 220.0, 230.0, 240.0}) if plate.ac_volts is None else [plate.ac_volts],
-        ac_hz=[50, 60],
+        ac_volts=list(AC_VOLTS) if plate.ac_volts is None else [plate.ac_volts],
+        ac_hz=[*AC_HZ],
         topologies=["single", "split", "three"],
         max_parallel=plate.max_parallel,
         settings=[_setting(n, low, high, plate.step_v, plate.charge_max_a, plate.step_a) for n in plate.takes or UNIT_TAKES],

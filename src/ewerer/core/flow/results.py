@@ -13,6 +13,7 @@ from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..planning.windows import tariff_on
+from ..trade.margins import ENOUGH_FULL_DAYS
 from ..trade.rules import formula_rule
 from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
 from .scenario import Scenario, build
@@ -192,7 +193,7 @@ def series_csv(simulation: Simulation) -> bytes:
 
 
 def gentlest_current(
-    job: Job, library: Library, days: int = 365, wanted: float = 0.8, told: Callable[[str, float], None] | None = None
+    job: Job, library: Library, days: int = 365, wanted: float = ENOUGH_FULL_DAYS, told: Callable[[str, float], None] | None = None
 ) -> Gentlest:
     """Return the lowest charge cap [A] that reaches full on ``wanted`` of the days, and the curve around it.
 

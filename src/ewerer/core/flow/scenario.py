@@ -25,13 +25,10 @@ from ..planning.sources import quiet_hours
 from ..planning.windows import tariff_on
 from ..trade.chemistries import derating, ocv_v
 from ..trade.errors import DocumentError, Problem
+from ..trade.margins import SYSTEM_FACTOR, USUAL_LATITUDE_DEG
 from ..trade.rules import formula_rule
 from . import kernel as K
 from .settings import Floats, Ints, found_slots, parameters, reads
-
-SYSTEM_FACTOR = 0.86
-"""Part of the plate's power that reaches the charger: heat, dirt, wiring (common practice)."""
-
 
 OCV_POINTS = 2001
 
@@ -62,7 +59,7 @@ SUN = formula_rule(
     "sun-clear-sky",
     "sources",
     "The array gives its plate power times the light on its plane, less losses, times the weather",
-    "P = P_plate * POA / 1000 W/m2 * 0.86 * weather",
+    "P = P_plate * POA / 1000 W/m2 * {SYSTEM_FACTOR} * weather",
     "pvlib: Ineichen-Perez clear sky with monthly Linke turbidity, isotropic sky; common practice for losses",
     "T",
 )
@@ -192,7 +189,7 @@ def _kept(array: Any) -> Any:
 
 def sun_power_w(job: Job, start: dt.date, days: int, every_s: int, arrays: Sequence[Any] | None = None) -> Floats:
     """Return what arrays give under a clear sky [W DC], every ``every_s`` seconds of so many local days; those on the DC side unless others are named. Source: SUN."""
-    latitude = job.site.latitude if job.site.latitude is not None else 40.0
+    latitude = job.site.latitude if job.site.latitude is not None else USUAL_LATITUDE_DEG
     longitude = job.site.longitude if job.site.longitude is not None else 0.0
     place = (latitude, longitude, job.site.altitude_m or 0.0)
     total = np.zeros(len(calendar_of(start, days, job.site.time_zone, every_s).minute))

@@ -16,7 +16,18 @@ from ..planning.bank import chemistry_of
 from ..planning.limits import ac_limiter, loads_unmetered
 from ..planning.solved import Device, Solved, SunCharger, Unit
 from ..trade.chemistries import soc_at
-from ..trade.margins import GENERATOR_STOP_SOC, LEGS, SUN_EFFICIENCY, USUAL_AMBIENT_C
+from ..trade.margins import (
+    GAP_V,
+    GENERATOR_STOP_SOC,
+    HEAT_J_PER_K_AH_CELL,
+    LEAK_W_PER_K_KWH,
+    LEGS,
+    OUTAGE_RETURN_SOC,
+    RESTART_SOC_GAP,
+    RETURN_SOC_GAP,
+    SUN_EFFICIENCY,
+    USUAL_AMBIENT_C,
+)
 from ..trade.rules import formula_rule
 from ..visit.as_found import decoded_found
 from . import kernel as K
@@ -24,9 +35,6 @@ from . import kernel as K
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-HEAT_J_PER_K_AH_CELL = 20.0
-"""Heat capacity of a cell with its part of the case, per ampere-hour [J/K Ah]: about 20 g/Ah at 1 J/g K (from memory)."""
-LEAK_W_PER_K_KWH = 1.2
 NEVER = 1e9
 
 MODES = {"feed-in": K.FEED_IN, "essential-only": K.ESSENTIAL, "zero-export": K.ZERO_EXPORT, "peak-shaving": K.PEAK}
@@ -226,7 +234,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
             outage = policy.outage_reserve_soc
             if mode in MODES:
                 assumed.append(f"{outage * 100:.0f} % is kept for outages, though no setting of {host.profile.name} holds it")
-        back = mine.set_number("outage_return_soc", min(1.0, outage + 0.1))
+        back = mine.set_number("outage_return_soc", min(1.0, outage + OUTAGE_RETURN_SOC))
 
     # What charges from the sun begins anew every day unless its own menu says when to charge again.
     from_sun = [held[c.job.id] for c in solved.sun_chargers if c.job.id in held]
@@ -250,7 +258,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
     values = {
         K.P_CELLS: n,
         K.P_CAPACITY_AH: bank.capacity_ah,
-        K.P_R_OHM: max(1e-4, bank.path_mohm / 1000),
+        K.P_R_OHM: max(1e-3, bank.path_mohm / 1000),
         K.P_CHARGE_A: charge_a,
         K.P_DISCHARGE_A: discharge_a,
         K.P_ABSORB_V: absorb,
@@ -264,7 +272,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
         K.P_SHUT_V: max(mine.number("shutdown_v", 0.0), n * bank.cell_min_v),
         K.P_RESTART_V: mine.number("restart_v", n * bank.cell_min_v + 1),
         K.P_SHUT_SOC: mine.number("shutdown_soc", 0.0),
-        K.P_RESTART_SOC: mine.number("restart_soc", 0.05),
+        K.P_RESTART_SOC: mine.number("restart_soc", RESTART_SOC_GAP),
         K.P_OFF_V: max(mine.set_number("unit_off_v", 0.0), n * bank.cell_min_v),
         K.P_ETA: ratings.inverter_efficiency,
         K.P_ETA_CHARGE: ratings.charger_efficiency,
@@ -280,7 +288,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
         K.P_BREAKER_W: breaker,
         K.P_GEN_W: gen_w,
         K.P_GEN_START: mine.number(f"gen_start_{suffix}", mine.number(f"to_mains_{suffix}", basis.reserve_soc if by_soc else 0.0)),
-        K.P_GEN_STOP: mine.number(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - 0.03 * n),
+        K.P_GEN_STOP: mine.number(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - basis.margins.return_v * n),
         K.P_GEN_MIN_H: mine.set_number("gen_min_run_min", engine.min_run_min if engine else 0.0) / 60,
         K.P_GEN_WARM_H: mine.set_number("gen_warm_up_s", engine.warm_up_min * 60 if engine else 0.0) / 3600,
         K.P_FULL_DAYS: mine.set_number("full_charge_days", NEVER) or NEVER,
@@ -321,7 +329,7 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
             u.profile.ratings.continuous_w,
             _mains_charge_a(u, own, len(solved.units)) * absorb,
             own.number(f"to_mains_{suffix}", basis.reserve_soc if by_soc else 0.0),
-            own.number(f"return_bank_{suffix}", basis.reserve_soc + 0.1 if by_soc else 0.1),
+            own.number(f"return_bank_{suffix}", basis.reserve_soc + RETURN_SOC_GAP if by_soc else GAP_V * n),
         )
         if mode in MODES and by_soc and own.has("on_grid_min_soc"):
             key = (*key[:2], -1.0, -1.0)  # it goes by the least charge on the grid, without a way back of its own

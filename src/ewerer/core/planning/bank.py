@@ -17,7 +17,20 @@ from ..documents.results.proposals import NextModule
 from ..trade.chemistries import CHEMISTRIES, LFP, Chemistry, charge_level_v, class_v, peukert_capacity_ah
 from ..trade.copper import lead_mohm
 from ..trade.finding import Finding
-from ..trade.margins import ASSUMED_BMS_MOHM, ASSUMED_CELL_MOHM_AH, ASSUMED_LEAD_MOHM, ASSUMED_MAIN_LEAD_MOHM, USUAL_AMBIENT_C
+from ..trade.margins import (
+    AGE_APART_YEARS,
+    ASSUMED_BMS_MOHM,
+    ASSUMED_CELL_MOHM_AH,
+    ASSUMED_LEAD_MOHM,
+    ASSUMED_MAIN_LEAD_MOHM,
+    CAPACITY_ROUNDING_AH,
+    HEALTH_APART,
+    NEXT_MODULE,
+    RESTING_SLACK_V,
+    SHARE_LOST,
+    USUAL_AMBIENT_C,
+    USUAL_RESTING_OVER_NOMINAL_V,
+)
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .joining import EXACT, branches_of, gentlest_order, steps_of, worst_step
@@ -346,7 +359,7 @@ def next_module(solved: Solved) -> NextModule:
     """Return the figures that a further nameplate module starts from: the last module's, else a common small one's."""
     last = solved.modules[-1] if solved.modules else None
     if last is None:
-        return NextModule(series_cells=16, capacity_ah=100.0, charge_a=50.0, discharge_a=100.0)
+        return NextModule(**NEXT_MODULE)
     return NextModule(
         series_cells=last.series_cells, capacity_ah=last.capacity_ah, charge_a=last.charge_a, discharge_a=last.discharge_a
     )
@@ -402,8 +415,8 @@ def _plausible(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if m.resting_v is None:
             continue
         cell = m.resting_v / m.series_cells
-        if not m.chemistry.absolute_min_v - 0.1 <= cell <= m.chemistry.absolute_max_v + 0.05:
-            typical = m.chemistry.nominal_v + 0.1
+        if not m.chemistry.absolute_min_v - RESTING_SLACK_V[0] <= cell <= m.chemistry.absolute_max_v + RESTING_SLACK_V[1]:
+            typical = m.chemistry.nominal_v + USUAL_RESTING_OVER_NOMINAL_V
             likely = max(1, round(m.resting_v / typical))
             yield rule.finding(
                 "stop",
@@ -452,7 +465,7 @@ def _capacities(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "join-voltage",
     "bank",
     "Resting voltages lie close together before modules are joined",
-    "max(V) - min(V) <= 0.1 V at 16 cells; I = dV / (R_i + 1 / sum(1/R_j)) <= what the charged side bears",
+    "max(V) - min(V) <= n * {cell.margins.resting_v} V; I = dV / (R_i + 1 / sum(1/R_j)) <= what the charged side bears",
 )
 def _join(rule: Rule, solved: Solved) -> Iterator[Finding]:
     unmeasured = [m for m in solved.modules if m.resting_v is None]
@@ -549,13 +562,18 @@ def _windows(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check("age-apart", "bank", "New modules beside old ones age with them", "age apart <= 2 years, health apart <= 0.10")
+@check(
+    "age-apart",
+    "bank",
+    "New modules beside old ones age with them",
+    "age apart <= {AGE_APART_YEARS} years, health apart <= {HEALTH_APART}",
+)
 def _ages(rule: Rule, solved: Solved) -> Iterator[Finding]:
     ages = [m.age_years for m in solved.modules if m.age_years is not None]
     healths = [m.health for m in solved.modules if m.health is not None]
     apart = max(ages) - min(ages) if ages else 0.0
     drop = max(healths) - min(healths) if healths else 0.0
-    if apart > 2 or drop > 0.1 + 1e-9:
+    if apart > AGE_APART_YEARS or drop > HEALTH_APART + 1e-9:
         said = [f"{figure(apart, 1)} years"] * (apart > 0) + [f"{figure(drop * 100, 0)} % health"] * (drop > 0)
         yield rule.finding(
             "caution",
@@ -588,12 +606,12 @@ def _uneven(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if bank is None or bank.binding_module is None:
         return
     lost = 1 - bank.charge_limit_a / bank.charge_limit_sum_a
-    if lost < 0.005:
+    if lost < SHARE_LOST[0]:
         return
     module = next(m for m in solved.modules if m.id == bank.binding_module)
     share = next(m.share for m in bank.modules if m.id == module.id)
     yield rule.finding(
-        "caution" if lost > 0.1 else "note",
+        "caution" if lost > SHARE_LOST[1] else "note",
         f"{module.id} binds before the others",
         f"It carries {figure(share * 100, 1)} % of the current, so the bank may take {figure(bank.charge_limit_a, 1)} A, "
         f"not the sum of {figure(bank.charge_limit_sum_a, 1)} A.",
@@ -633,14 +651,14 @@ def _assumed(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "peukert-rating",
     "bank",
-    "Lead-acid gives less the faster it is emptied; capacities are compared at 20 h",
-    "C(t2) = C(t1) * (t2/t1)^(1 - 1/p)",
+    "Lead-acid gives less the faster it is emptied; capacities are compared at the hours they are rated for",
+    "C(t2) = C(t1) * (t2/t1)^(1 - 1/p), t2 = {cell.rated_h} h, p = {cell.peukert}; 0 h: the rate does not matter",
     "Peukert's law",
     "T",
 )
 def _peukert(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for m in solved.modules:
-        if abs(m.capacity_ah - m.rated_ah) > 0.05:
+        if abs(m.capacity_ah - m.rated_ah) > CAPACITY_ROUNDING_AH:
             yield rule.finding(
                 "note",
                 f"{m.id} counts as {figure(m.capacity_ah)} Ah",

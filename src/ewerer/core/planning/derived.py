@@ -11,14 +11,22 @@ from ..documents.results.thresholds import Derived, Option
 from ..trade.chemistries import Chemistry, soc_at, soc_band
 from ..trade.finding import Finding
 from ..trade.margins import (
+    CHARGE_TIME_FACTOR,
     COMPENSATION_RANGE,
     FULL_CHARGE_DAYS,
+    HOLD_H_PER_100AH,
+    LEAST_SHUTDOWN_DELAY_S,
     LEGS,
+    MOST_EQUALISE_MIN,
     MOST_FULL_CHARGE_DAYS,
+    MOST_SHUTDOWN_DELAY_S,
     REFERENCE_C,
     SHORT_HOLD_MIN,
+    SHORT_HOLD_RANGE_MIN,
     SHUTDOWN_DELAY_S,
     TAIL_FRACTION,
+    TAIL_RANGE,
+    TIMER_SPARE_H,
     WARN_BELOW_STOP_C,
 )
 from ..trade.quantities import QUANTITIES
@@ -35,17 +43,23 @@ HOLD = formula_rule(
     "hold-school",
     "thresholds",
     "Hold at absorption by tail current, by size of the bank, or briefly",
-    "tail: I <= 0.02..0.05 C; per-ah: 0.2..0.5 h per 100 Ah; short: 6..15 min",
+    "tail: I <= {TAIL_FRACTION} C, {TAIL_RANGE[0]}..{TAIL_RANGE[1]} C; per-ah: {HOLD_H_PER_100AH[0]}..{HOLD_H_PER_100AH[1]} h per 100 Ah; short: {SHORT_HOLD_MIN} min, {SHORT_HOLD_RANGE_MIN[0]}..{SHORT_HOLD_RANGE_MIN[1]} min",
 )
 
 
 MAX_CHARGE = formula_rule(
-    "max-charge-time", "thresholds", "The safety timer never ends a normal charge", "t = 1.25 * (C * (1 - s_min) / I_charge + hold)"
+    "max-charge-time",
+    "thresholds",
+    "The safety timer never ends a normal charge",
+    "t = {CHARGE_TIME_FACTOR} * (C * (1 - s_min) / I_charge + hold)",
 )
 
 
 FULL_DAYS = formula_rule(
-    "full-charge-days", "thresholds", "A full charge every week balances cells and re-zeroes the meter", "7 days"
+    "full-charge-days",
+    "thresholds",
+    "A full charge now and then balances cells and re-zeroes the meter",
+    "every {FULL_CHARGE_DAYS} days",
 )
 
 
@@ -58,7 +72,7 @@ COMPENSATES = formula_rule(
     "temperature-compensation",
     "thresholds",
     "Lead-acid is charged lower where it is warm, higher where it is cold",
-    "dV/dT = n * -3..-5 mV/°C, from 25 °C",
+    "dV/dT = n * {cell.compensation_mv_per_c} mV/°C, from {REFERENCE_C} °C",
     "common practice; the maker's sheet rules",
     "T",
 )
@@ -68,7 +82,7 @@ EQUALISES = formula_rule(
     "equalising",
     "thresholds",
     "Flooded lead-acid is equalised now and then; sealed cells never",
-    "V = n * 2.58 V for two hours, monthly",
+    "V = n * {cell.equalise.cell_v} V, {cell.equalise.minutes} min, every {cell.equalise.days} days",
 )
 
 
@@ -80,7 +94,9 @@ TYPE = formula_rule(
 )
 
 
-DELAY = formula_rule("shutdown-delay", "thresholds", "A few seconds so that motor starts do not trip the shut-down", "t = 5 s")
+DELAY = formula_rule(
+    "shutdown-delay", "thresholds", "A few seconds so that motor starts do not trip the shut-down", "t = {SHUTDOWN_DELAY_S} s"
+)
 
 
 LOSS = formula_rule(
@@ -94,8 +110,8 @@ LOSS = formula_rule(
 TEMPS = formula_rule(
     "temperature-stops",
     "thresholds",
-    "Stop charging where the module's line ends, warn 5 °C before",
-    "stop = last temperature with current, warn = stop - 5",
+    "Stop charging where the module's line ends, warn before it",
+    "stop = last temperature with current, warn = stop - {WARN_BELOW_STOP_C}",
     "the module's sheet, common practice",
 )
 
@@ -115,7 +131,7 @@ INPUT = formula_rule(
     "ac-input-amps",
     "sources",
     "Input current is at most what feeds it; units on one phase share it",
-    "I = min(0.8 * breaker, P_gen / (V * phases)) / units on the phase",
+    "I = min({CONTINUOUS} * breaker, P_gen / (V * phases)) / units on the phase",
     "NEC 210.20(A)",
     "S, M",
 )
@@ -123,17 +139,17 @@ INPUT = formula_rule(
 
 def hold_per_ah_h(capacity_ah: float) -> tuple[float, float]:
     """Return the shortest and longest hold time [h] by size: 0.2 to 0.5 h per 100 Ah."""
-    return clean(0.2 * capacity_ah / 100), clean(0.5 * capacity_ah / 100)
+    return clean(HOLD_H_PER_100AH[0] * capacity_ah / 100), clean(HOLD_H_PER_100AH[1] * capacity_ah / 100)
 
 
 def tail_range_a(capacity_ah: float) -> tuple[float, float]:
     """Return the lowest and highest tail current [A]: 2 to 5 % of capacity."""
-    return clean(0.02 * capacity_ah), clean(0.05 * capacity_ah)
+    return clean(TAIL_RANGE[0] * capacity_ah), clean(TAIL_RANGE[1] * capacity_ah)
 
 
 def max_charge_h(capacity_ah: float, lowest_soc: float, charge_a: float, hold_h: float) -> float:
     """Return the safety timer [h]: 25 % longer than a charge from ``lowest_soc`` and its hold."""
-    return 1.25 * (capacity_ah * (1 - lowest_soc) / charge_a + hold_h)
+    return CHARGE_TIME_FACTOR * (capacity_ah * (1 - lowest_soc) / charge_a + hold_h)
 
 
 def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
@@ -186,7 +202,11 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
     }
     schools = [
         Alternative(school="per-ah", value=clean(round(low_h * 60, 1)), text=f"{figure(low_h)} to {figure(high_h)} h by size"),
-        Alternative(school="short", value=SHORT_HOLD_MIN, text="6 to 15 min, enough to balance"),
+        Alternative(
+            school="short",
+            value=SHORT_HOLD_MIN,
+            text=f"{figure(SHORT_HOLD_RANGE_MIN[0])} to {figure(SHORT_HOLD_RANGE_MIN[1])} min, enough to balance",
+        ),
         Alternative(school="tail", value=clean(round(high_h * 60, 1)), text=f"until {figure(tail_low)} to {figure(tail_high)} A"),
     ]
     put(
@@ -194,7 +214,7 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
         clean(round(hold, 1)),
         HOLD,
         words[school],
-        6.0,
+        SHORT_HOLD_RANGE_MIN[0],
         clean(round(high_h * 60, 1)),
         [a for a in schools if a.school != school],
     )
@@ -205,9 +225,9 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
         longest = max_charge_h(c, b.shutdown_soc, slow, hold / 60)
         put(
             "max_charge_h",
-            clean(round(longest + 0.05, 1)),
+            clean(round(longest + TIMER_SPARE_H, 1)),
             MAX_CHARGE,
-            f"1.25 × ({figure(c)} Ah × {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
+            f"{CHARGE_TIME_FACTOR} × ({figure(c)} Ah × {figure(1 - b.shutdown_soc)} / {figure(slow, 1)} A + {figure(hold / 60)} h) = {figure(longest, 1)} h",
             clean(round(longest, 2)),
         )
     put("full_charge_days", FULL_CHARGE_DAYS, FULL_DAYS, f"every {figure(FULL_CHARGE_DAYS)} days", 1.0, MOST_FULL_CHARGE_DAYS)
@@ -218,7 +238,14 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
     else:
         mixes = chem.equalise
         put("equalise_on", True, EQUALISES, "on: the acid settles, equalising mixes it")
-        put("equalise_min", mixes.minutes, EQUALISES, f"{figure(mixes.minutes)} min, under watch: gas and acid", 0.0, 240.0)
+        put(
+            "equalise_min",
+            mixes.minutes,
+            EQUALISES,
+            f"{figure(mixes.minutes)} min, under watch: gas and acid",
+            0.0,
+            MOST_EQUALISE_MIN,
+        )
     if chem.compensation_mv_per_c == 0:
         put("temp_comp_mv_per_c", 0.0, NO_COMP, f"0 mV/°C for {chem.kind}")
     else:
@@ -235,7 +262,14 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
     put("float_on", job.policy.float_school != "none", FLOAT_SCHOOL, f"float school: {job.policy.float_school}")
     put("charge_order", job.policy.charge_order, GIVEN, "as chosen")
     put("source_order", job.policy.source_order, GIVEN, "as chosen")
-    put("shutdown_delay_s", SHUTDOWN_DELAY_S, DELAY, "5 s: longer than a motor start, shorter than harm", 2.0, 30.0)
+    put(
+        "shutdown_delay_s",
+        SHUTDOWN_DELAY_S,
+        DELAY,
+        f"{figure(SHUTDOWN_DELAY_S)} s: longer than a motor start, shorter than harm",
+        LEAST_SHUTDOWN_DELAY_S,
+        MOST_SHUTDOWN_DELAY_S,
+    )
     put("battery_type", "protocol" if link.loop == "closed" else "user", TYPE, f"{link.loop} loop. {link.why}")
     put("capacity_ah", c, GIVEN, f"sum of {len(modules)} modules")
     put("series_cells", float(bank.series_cells), GIVEN, "counted on the nameplate")

@@ -13,6 +13,7 @@ from ..documents.conditions import parse_interlock
 from ..documents.results.sheet import SheetRow, UnitSheet
 from ..documents.results.thresholds import Derived, Rung
 from ..trade.finding import Finding
+from ..trade.margins import AC_OVER_A, AC_OVER_W
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check
 from ..trade.steps import figure
@@ -300,7 +301,7 @@ def highest_entry_v(solved: Solved) -> float:
     "entry-ac-budget",
     "sheet",
     "All chargers that draw from an AC source together leave it what its loads take",
-    "sum(I_unit) * V_charge_max / eta + P_loads <= 0.8 * breaker * V_ac, or what the generator gives",
+    "sum(I_unit) * V_charge_max / eta + P_loads <= {CONTINUOUS} * breaker * V_ac, or what the generator gives",
     "NEC 210.20(A)",
     "S, M",
 )
@@ -321,7 +322,7 @@ def _ac_budget(rule: Rule, solved: Solved) -> Iterator[Finding]:
     drawn = total * volts / efficiency
     for source in limits.ac.sources:
         over = drawn + source.loads_w - source.available_w
-        if over <= 0.5:
+        if over <= AC_OVER_W:
             continue
         unit, _ = max(parts, key=lambda p: p[1])
         row = next((r for q in ("mains_charge_max_a", "charge_max_a") for r, _ in _rows_of(solved, unit, q)), None)
@@ -350,7 +351,7 @@ def _ac_budget(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "entry-ac-input",
     "sheet",
     "The units on one phase together draw no more than what feeds it",
-    "sum(I_input) <= 0.8 * breaker, or what the generator gives",
+    "sum(I_input) <= {CONTINUOUS} * breaker, or what the generator gives",
     "NEC 210.20(A)",
     "S, M",
 )
@@ -368,7 +369,7 @@ def _ac_input(rule: Rule, solved: Solved) -> Iterator[Finding]:
         ]
         total = sum(a for _, (_, a) in parts)
         cut = any(_above_plan(r, a) and _whose(solved, u, r) is None for u, (r, a) in parts)
-        if total > limit + 0.01 and not cut:
+        if total > limit + AC_OVER_A and not cut:
             unit, (row, _) = max(parts, key=lambda p: p[1][1])
             yield rule.finding(
                 "stop",

@@ -18,7 +18,20 @@ from ..documents.results.limits import Ac, AcFeed, AcSource, Cap, Chain, Limits,
 from ..documents.results.link import Link
 from ..trade.chemistries import derating
 from ..trade.finding import Finding
-from ..trade.margins import CHARGER_EFFICIENCY, CONTINUOUS, FUSE_FACTOR, INVERTER_EFFICIENCY, LEGS
+from ..trade.margins import (
+    CHARGER_EFFICIENCY,
+    CONTINUOUS,
+    DERATE_FROM_C,
+    DERATE_FROM_M,
+    DERATE_PER_10K,
+    DERATE_PER_100M,
+    FUSE_FACTOR,
+    GENTLE_RATE,
+    INVERTER_EFFICIENCY,
+    LEAST_DERATE,
+    LEGS,
+    USUAL_RATE,
+)
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .bank import chemistry_of, limits_without, reported_a, shared_limit_a
@@ -31,8 +44,8 @@ CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all caps binds", 
 FUSE = formula_rule(
     "fuse-continuous",
     "limits",
-    "A fuse carries its rating over 1.25 for hours",
-    "I = fuse / 1.25",
+    "A fuse carries its rating over {FUSE_FACTOR} for hours",
+    "I = fuse / {FUSE_FACTOR}",
     "NEC 210.20(A), 215.3: 125 % of continuous load",
     "S, M",
 )
@@ -60,7 +73,7 @@ AC_BUDGET = formula_rule(
     "ac-budget",
     "limits",
     "What an AC source has left after the loads limits charging from it",
-    "P_free = min(0.8 * breaker * V, P_gen * derate) - P_loads; I = P_free * eta / V_charge_max",
+    "P_free = min({CONTINUOUS} * breaker * V, P_gen * derate) - P_loads; I = P_free * eta / V_charge_max",
     "NEC 210.20(A): continuous load at most 80 % of the breaker",
     "S, M",
 )
@@ -87,8 +100,8 @@ DISCHARGE_NEED = formula_rule(
 BREAKER = formula_rule(
     "breaker-school",
     "limits",
-    "80 % of a breaker for hours; all of it for short charging or where the unit takes 80 % itself; or a person's own part",
-    "I = part * breaker, part = 0.8, 1.0 or own",
+    "{CONTINUOUS:%} of a breaker for hours; all of it for short charging or where the unit takes {CONTINUOUS:%} itself; or a person's own part",
+    "I = part * breaker, part = {CONTINUOUS}, 1 or own",
     "NEC 210.20(A)",
     "S, M",
 )
@@ -139,9 +152,9 @@ def engine_derate(job: Job) -> float:
         return 1.0
     if job.generator.derate < 1.0:
         return job.generator.derate
-    over_m = max(0.0, (job.site.altitude_m or 0.0) - 300.0)
-    over_c = max(0.0, (job.site.bank_ambient_c or 0.0) - 25.0)
-    return clean(max(0.3, round(1.0 - over_m / 100 * 0.01 - over_c / 10 * 0.02, 3)))
+    over_m = max(0.0, (job.site.altitude_m or 0.0) - DERATE_FROM_M)
+    over_c = max(0.0, (job.site.bank_ambient_c or 0.0) - DERATE_FROM_C)
+    return clean(max(LEAST_DERATE, round(1.0 - over_m / 100 * DERATE_PER_100M - over_c / 10 * DERATE_PER_10K, 3)))
 
 
 def split(limit_a: float, maxima: Sequence[float], steps: Sequence[float]) -> list[float]:
@@ -610,18 +623,18 @@ def _adequate(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check("charge-rate", "limits", "Charging is gentle up to 0.2 C, usual up to 0.5 C", "I / C <= 0.5")
+@check("charge-rate", "limits", "Charging is gentle up to {GENTLE_RATE} C, usual up to {USUAL_RATE} C", "I / C <= {USUAL_RATE}")
 def _rate(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.limits is None or solved.bank is None:
         return
     rate = solved.limits.charge.bank_a / solved.bank.capacity_ah
-    if rate > 0.5 + 1e-9:
+    if rate > USUAL_RATE + 1e-9:
         yield rule.finding(
             "caution",
             "Fast charging",
-            f"{figure(solved.limits.charge.bank_a, 1)} A is {figure(rate)} C; usual is at most 0.5 C.",
+            f"{figure(solved.limits.charge.bank_a, 1)} A is {figure(rate)} C; usual is at most {figure(USUAL_RATE)} C.",
             "/policy/max_c_rate",
-            "Set a chosen rate; 0.2 C is gentle.",
+            f"Set a chosen rate; {figure(GENTLE_RATE)} C is gentle.",
             c_rate=round(rate, 3),
         )
 
@@ -660,8 +673,8 @@ def _ac_free(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "breaker-for-hours",
     "limits",
-    "More than 80 % of a breaker is drawn for short charging only",
-    "part <= 0.8, or the unit takes 80 % itself",
+    "More than {CONTINUOUS:%} of a breaker is drawn for short charging only",
+    "part <= {CONTINUOUS}, or the unit takes {CONTINUOUS:%} itself",
     "NEC 210.20(A)",
     "S, M",
 )

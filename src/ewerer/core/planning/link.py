@@ -954,8 +954,8 @@ def _length(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "terminators",
     "link",
-    "One 120-ohm terminator at each end: 60 ohm across the pair, power off",
-    "R = 120 / n, n = 2",
+    "One {TERMINATOR_OHM}-ohm terminator at each end: half of it across the pair, power off",
+    "R = {TERMINATOR_OHM} / n, n = 2",
     "ISO 11898-2, TIA-485",
     "S, M",
 )
@@ -987,7 +987,7 @@ def _address_host(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     index = by_id[plan.modules[0].module].index
     if not hosts:
-        lowest = min(plan.modules, key=lambda m: m.found_address if m.found_address is not None else 999)
+        lowest = min(plan.modules, key=lambda m: (m.found_address is None, m.found_address or 0))
         one = by_id[lowest.module]
         all_ = next(d for d in solved.link.displays if d.case == "all")
         shown_in = reported_a([one.charge_a], bms.buffer, bms.report_step_a)

@@ -272,7 +272,7 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
     return sheets
 
 
-MOST_KEPT = 4000
+MOST_KEPT, WEIGHT = 4000, 20
 """Most lines that are kept for one profile."""
 
 
@@ -305,7 +305,7 @@ def _made_for(profile: MenuProfile) -> _Made:
     if made is None:
         made = _KEPT[id(profile)] = _Made()
         weakref.finalize(profile, _KEPT.pop, id(profile), None)
-    if max(len(made.lines), len(made.entries), 20 * len(made.orders), 20 * len(made.sheets)) > MOST_KEPT:
+    if max(len(made.lines), len(made.entries), WEIGHT * len(made.orders), WEIGHT * len(made.sheets)) > MOST_KEPT:
         made = _KEPT[id(profile)] = _Made()
     return made
 

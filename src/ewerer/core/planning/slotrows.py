@@ -9,6 +9,7 @@ from ..devices.slots.week import minutes_of
 from ..documents.profiles import Setting, SlotPlace
 from ..documents.results.windows import Slot
 from ..trade.chemistries import ocv_v
+from ..trade.margins import RESERVE_SOC
 from ..trade.rules import formula_rule
 from ..trade.steps import clean
 from .bank import chemistry_of
@@ -117,7 +118,7 @@ def _target(slot: Slot, solved: Solved) -> float:
         return slot.target_soc
     if slot.charge_allowed:
         return 1.0
-    return solved.basis.reserve_soc if solved.basis is not None else 0.2
+    return solved.basis.reserve_soc if solved.basis is not None else RESERVE_SOC
 
 
 def target_v(slot: Slot, unit: Unit, solved: Solved) -> float | None:

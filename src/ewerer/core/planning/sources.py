@@ -10,20 +10,31 @@ from ..documents.conditions import compares, parse_condition
 from ..documents.job import Generator, Job
 from ..documents.results.sources import AcWindow, GeneratorPlan, SourceOrder, SourcesPlan
 from ..trade.finding import Finding
-from ..trade.margins import CHARGER_EFFICIENCY, GENERATOR_STOP_SOC, LEGS, MIN_GENERATOR_LOAD
+from ..trade.margins import (
+    AC_BACK,
+    AROUND_120_V,
+    CHARGER_EFFICIENCY,
+    COOL_DOWN_MIN,
+    GENERATOR_STOP_SOC,
+    LEGS,
+    LOW_END_SOC,
+    MIN_GENERATOR_LOAD,
+    NARROW_AC,
+    NARROW_AC_120,
+    RAMP,
+    RAMP_MIN,
+    WIDE_AC,
+)
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure, floor_to_step
 from .limits import ac_step_a, engine_derate
 from .solved import Solved
 
-RAMP = (0.25, 0.5, 0.75, 1.0)
-
-
 AC_WINDOW = formula_rule(
     "ac-window",
     "sources",
     "low off < low on < nominal < high on < high off: narrow for electronics, wide for a generator or a weak grid",
-    "grid 230 V: 207..253 V; grid 120 V: 110..127 V; generator, weak grid: -22 %..+15 %",
+    "narrow: {NARROW_AC[0]:%}..{NARROW_AC[1]:%}, of 120 V {NARROW_AC_120[0]:%}..{NARROW_AC_120[1]:%}; wide: {WIDE_AC[0]:%}..{WIDE_AC[1]:%}; back {AC_BACK:%} inside",
     "EN 50160 (230 V +/- 10 %); ANSI C84.1 range B service",
     "S, M",
 )
@@ -33,14 +44,17 @@ DERATE = formula_rule(
     "generator-derating",
     "sources",
     "Height and heat take power from an engine",
-    "k = 1 - 0.01 per 100 m over 300 m - 0.02 per 10 K over 25 degC",
+    "k = 1 - {DERATE_PER_100M} per 100 m over {DERATE_FROM_M} m - {DERATE_PER_10K} per 10 K over {DERATE_FROM_C} degC, at least {LEAST_DERATE}",
     "common practice; the maker's figure rules",
     "T",
 )
 
 
 EXERCISE = formula_rule(
-    "generator-exercise", "sources", "An engine that stands runs half an hour under load every month", "30 min a month"
+    "generator-exercise",
+    "sources",
+    "An engine that stands runs under load now and then",
+    "{EXERCISE_MIN} min every {EXERCISE_DAYS} days",
 )
 
 
@@ -59,12 +73,12 @@ def ac_window(volts: float, wide: bool) -> AcWindow:
     2 % inside. Source: AC_WINDOW.
     """
     if wide:
-        low, high = 0.78 * volts, 1.15 * volts
-    elif 105 <= volts <= 135:
-        low, high = 110 / 120 * volts, 127 / 120 * volts
+        low, high = WIDE_AC[0] * volts, WIDE_AC[1] * volts
+    elif AROUND_120_V[0] <= volts <= AROUND_120_V[1]:
+        low, high = NARROW_AC_120[0] * volts, NARROW_AC_120[1] * volts
     else:
-        low, high = 0.9 * volts, 1.1 * volts
-    back = 0.02 * volts
+        low, high = NARROW_AC[0] * volts, NARROW_AC[1] * volts
+    back = AC_BACK * volts
     return AcWindow(
         range="wide" if wide else "narrow",
         low_off_v=clean(round(low, 1)),
@@ -145,7 +159,7 @@ def _generator(solved: Solved) -> GeneratorPlan | None:
     )
     hours = quiet_hours(g)
     load_w = (solved.job.loads.daily_wh or (solved.job.loads.continuous_w or 0.0) * 24) / 24
-    low = 0.1
+    low = LOW_END_SOC["usual"]
     if solved.ladder is not None and solved.ladder.rungs:
         rung = solved.ladder.rungs.get("shutdown_soc") or solved.ladder.rungs.get("shutdown_v")
         low = (rung.under_load_soc or 0.0) if rung else low
@@ -164,7 +178,7 @@ def _generator(solved: Solved) -> GeneratorPlan | None:
     if g.start == "auto":
         recipe = [
             f"Loads from sun, bank, then generator; it starts at {at('gen_start')} and stops at {at('gen_stop')}.",
-            f"Warm up {figure(g.warm_up_min)} min before it is loaded; run at least {figure(g.min_run_min)} min; cool down 3 min unloaded.",
+            f"Warm up {figure(g.warm_up_min)} min before it is loaded; run at least {figure(g.min_run_min)} min; cool down {figure(COOL_DOWN_MIN)} min unloaded.",
             "Three attempts to start, then give up and call.",
         ]
         if hours:
@@ -182,7 +196,9 @@ def _generator(solved: Solved) -> GeneratorPlan | None:
         loads_w=budget.loads_w if budget else 0.0,
         safe_charge_a=safe,
         loaded=round(drawn / rated, 3) if rated else 0.0,
-        least_charge_a=floor_to_step(needed_a + 0.999, 1) if needed_a > 0 else 0.0,
+        least_loaded=MIN_GENERATOR_LOAD,
+        ramp_min=RAMP_MIN,
+        least_charge_a=floor_to_step(needed_a + 1 - 1e-3, 1) if needed_a > 0 else 0.0,
         quiet_h=hours,
         quiet_needs_wh=round(load_w * hours, 0),
         quiet_has_wh=round(available, 0),
@@ -254,8 +270,8 @@ def _quiet(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "generator-min-load",
     "sources",
-    "A generator is loaded to at least 30 %, against wet stacking",
-    "(P_loads + P_charge) / P_rated >= 0.3",
+    "A generator is loaded to at least {MIN_GENERATOR_LOAD:%}, against wet stacking",
+    "(P_loads + P_charge) / P_rated >= {MIN_GENERATOR_LOAD}",
 )
 def _min_load(rule: Rule, solved: Solved) -> Iterator[Finding]:
     g = solved.sources.generator if solved.sources else None

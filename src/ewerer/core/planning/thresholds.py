@@ -24,14 +24,32 @@ from ..documents.results.thresholds import LadderView, Rung, SocMark, Zone
 from ..trade.chemistries import SCHOOL_LEVEL, Chemistry, charge_level_v, ocv_v, soc_at, soc_band
 from ..trade.finding import Finding
 from ..trade.margins import (
+    ALARM_SOC_GAP,
+    ALARM_SOC_OVER,
     DEFAULT_STEP_V,
+    GAP_V,
     GENERATOR_STOP_SOC,
     INVERTER_EFFICIENCY,
     LEAST_HOURS,
+    LOW_END_OF_RESERVE,
     LOW_END_SOC,
     METER_ERROR_PER_CELL_V,
     NIGHT_H,
+    RECHARGE_SOC,
+    RECHARGE_SOC_AT_LOAD,
+    RESTART_SOC_GAP,
+    RESTART_SOC_OVER,
+    RETURN_SOC,
+    RETURN_SOC_GAP,
+    RETURN_SOC_OVER,
     SAG_UNCERTAINTY,
+    SHUTDOWN_SOC_FLOOR,
+    SOC_MARKS,
+    SOC_STEP,
+    SOC_TOP,
+    VAGUE_ELSEWHERE,
+    VAGUE_PROTECTED,
+    ZONE_V,
 )
 from ..trade.quantities import LADDER_SOC, LADDER_VOLTS, OWN_AMPS, QUANTITIES, fitting
 from ..trade.rules import Rule, check, formula_rule
@@ -82,7 +100,9 @@ FLOAT = _order("float-below-absorption", "Float is not above absorption", "float
 
 
 RECHARGE = _order(
-    "recharge-below-float", "Charging starts again at least one hysteresis below float", "float - recharge >= h, h = 0.025 V * n"
+    "recharge-below-float",
+    "Charging starts again at least one hysteresis below float",
+    "float - recharge >= h, h = {cell.margins.hysteresis_v} V * n",
 )
 
 
@@ -92,14 +112,14 @@ RECHARGE_RESTART = _order(
 
 
 RECHARGE_RETURN = _order(
-    "recharge-above-return", "The bank is charged again before it is given back its loads", "recharge - return >= 0.01 V * n"
+    "recharge-above-return", "The bank is charged again before it is given back its loads", "recharge - return >= {GAP_V} V * n"
 )
 
 
 SHUTDOWN_CUTOFF = _order(
     "shutdown-above-cutoff",
     "The inverter stops before the BMS opens, or nothing is left to wake it",
-    "shut-down >= cut-off + n * 0.0625 V",
+    "shut-down >= cut-off + n * {cell.margins.shutdown_v} V",
 )
 
 
@@ -107,11 +127,15 @@ UNIT_OFF_CUTOFF = _order("unit-off-above-cutoff", "The hard stop is not below th
 
 
 UNIT_OFF_SHUTDOWN = _order(
-    "unit-off-below-shutdown", "The hard stop lies below the shut-down", "shut-down - unit off >= 0.01 V * n"
+    "unit-off-below-shutdown", "The hard stop lies below the shut-down", "shut-down - unit off >= {GAP_V} V * n"
 )
 
 
-ALARM = _order("alarm-above-shutdown", "The alarm comes before the shut-down", "alarm - shut-down >= max(interlock, 0.03 V * n)")
+ALARM = _order(
+    "alarm-above-shutdown",
+    "The alarm comes before the shut-down",
+    "alarm - shut-down >= max(interlock, {cell.margins.alarm_v} V * n)",
+)
 
 
 TRANSFER_ALARM = _order(
@@ -133,7 +157,9 @@ CHATTER = _order(
 )
 
 
-REACHABLE = _order("return-reachable", "The way back can be reached by charging", "absorption - return >= 0.03 V * n")
+REACHABLE = _order(
+    "return-reachable", "The way back can be reached by charging", "absorption - return >= {cell.margins.return_v} V * n"
+)
 
 
 CHAIN: tuple[tuple[str, ...], ...] = (
@@ -157,7 +183,9 @@ DESCENDING = _order(
 
 
 SOC_ORDER = _order(
-    "soc-order", "The same order holds in charge levels", "recharge >= return > transfer >= alarm > shut-down, gaps 5, 10, 0, 3 %"
+    "soc-order",
+    "The same order holds in charge levels",
+    "recharge >= return, return - transfer >= {RETURN_SOC_GAP:%}, transfer >= alarm, alarm - shut-down >= {ALARM_SOC_GAP:%}, restart - shut-down >= {RESTART_SOC_GAP:%}, shut-down >= {SHUTDOWN_SOC_FLOOR:%}, ways back <= {SOC_TOP:%}",
 )
 
 
@@ -168,7 +196,7 @@ SOC_BAND = formula_rule(
     "soc-band",
     "thresholds",
     "A voltage stands for a band of charge, wide where the curve is flat",
-    "ds = dV / (dOCV/ds), dV = meter error + 0.3 * sag",
+    "ds = dV / (dOCV/ds), dV = meter error + {SAG_UNCERTAINTY} * sag",
 )
 
 
@@ -179,7 +207,7 @@ FLOAT_SCHOOL = formula_rule(
     "float-school",
     "thresholds",
     "Stay at absorption, rest lower, or stop",
-    "same: float = absorption; rest: 3.35 V * n; none: float off",
+    "same: float = absorption; rest: {cell.rest_v} V * n; none: float off",
 )
 
 
@@ -199,8 +227,8 @@ def reserve_of(job: Job, chemistry: Chemistry) -> float:
 LOW_END = formula_rule(
     "low-end-school",
     "thresholds",
-    "How far down the bank is used: to just above the cut-off, to 10 % or to 20 % at the design load",
-    "deep: cut-off + its margin; usual: 10 %; careful: 20 %; always below the reserve",
+    "How far down the bank is used: to just above the cut-off, to the usual charge or to a careful one at the design load",
+    "deep: {cell.low_end_soc[0]:%}; usual: {cell.low_end_soc[1]:%}; careful: {cell.low_end_soc[2]:%}; at most {LOW_END_OF_RESERVE[0]} of the reserve, {LOW_END_OF_RESERVE[1]} above {LOW_END_SOC[usual]:%}",
 )
 
 
@@ -210,7 +238,7 @@ def shutdown_level(job: Job, chemistry: Chemistry) -> float:
         return job.policy.shutdown_soc
     reserve = reserve_of(job, chemistry)
     wished = chemistry.low_end(job.policy.low_end_school)
-    return clean(round(min(wished, reserve / 2 if wished <= LOW_END_SOC["usual"] else reserve * 0.8), 3))
+    return clean(round(min(wished, reserve * LOW_END_OF_RESERVE[wished > LOW_END_SOC["usual"]]), 3))
 
 
 def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
@@ -276,11 +304,15 @@ def _micro(value: float) -> int:
     return round(value * MICRO)
 
 
+def _pct(part: float) -> str:
+    return f"{figure(part * 100)} %"
+
+
 def _grid(name: str, setting: Setting | None, profile: MenuProfile | None, b: Basis) -> Grid:
     kind = QUANTITIES[name].kind
     if setting is None or profile is None or setting.step is None or setting.min is None or setting.max is None:
         if kind == "soc":
-            return Grid(name, 0, MICRO, _micro(0.01))
+            return Grid(name, 0, MICRO, _micro(SOC_STEP))
         return Grid(name, _micro(0.5 * b.n), _micro(6.0 * b.n), _micro(DEFAULT_STEP_V))
     factor = factor_of(setting, profile)
     step = _micro(setting.step * factor)
@@ -370,7 +402,7 @@ def _constraints(
     )
     yield from over("recharge_v", "restart_v", h, RECHARGE_RESTART, f"one hysteresis, {ht}, above restart")
     yield from over(
-        "recharge_v", "return_bank_v", 0.01 * n, RECHARGE_RETURN, f"{figure(0.01 * n)} V above the way back to the bank"
+        "recharge_v", "return_bank_v", GAP_V * n, RECHARGE_RETURN, f"{figure(GAP_V * n)} V above the way back to the bank"
     )
 
     cutoff = n * b.cell_min_v
@@ -384,7 +416,7 @@ def _constraints(
     yield from at_least(
         "unit_off_v", cutoff, UNIT_OFF_CUTOFF, f"{n} × {figure(b.cell_min_v, 3)} = {figure(cutoff)} V, the BMS cut-off"
     )
-    yield from over("shutdown_v", "unit_off_v", 0.01 * n, UNIT_OFF_SHUTDOWN, f"{figure(0.01 * n)} V below the shut-down")
+    yield from over("shutdown_v", "unit_off_v", GAP_V * n, UNIT_OFF_SHUTDOWN, f"{figure(GAP_V * n)} V below the shut-down")
     yield from over(
         "alarm_v",
         "shutdown_v",
@@ -423,18 +455,22 @@ def _constraints(
             for a, c in product(higher, lower):
                 yield from over(a, c, 0, DESCENDING, f"not above {QUANTITIES[a].word.lower()}")
 
-    yield from over("alarm_soc", "shutdown_soc", 0.03, SOC_ORDER, "3 % above the shut-down")
-    yield from at_least("shutdown_soc", 0.05, SOC_ORDER, "5 %, what a coulomb count may drift")
+    yield from over("alarm_soc", "shutdown_soc", ALARM_SOC_GAP, SOC_ORDER, f"{_pct(ALARM_SOC_GAP)} above the shut-down")
+    yield from at_least(
+        "shutdown_soc", SHUTDOWN_SOC_FLOOR, SOC_ORDER, f"{_pct(SHUTDOWN_SOC_FLOOR)}, what a coulomb count may drift"
+    )
     for name in ("to_mains_soc", "gen_start_soc"):
         yield from over(name, "alarm_soc", 0, SOC_ORDER, "not below the alarm")
         if "alarm_soc" not in names:
-            yield from over(name, "shutdown_soc", 0.03, SOC_ORDER, "3 % above the shut-down, where no alarm is")
-    yield from over("return_bank_soc", "to_mains_soc", 0.10, SOC_ORDER, "10 % above the transfer")
-    yield from over("gen_stop_soc", "gen_start_soc", 0.10, SOC_ORDER, "10 % above the start")
-    yield from over("restart_soc", "shutdown_soc", 0.05, SOC_ORDER, "5 % above the shut-down")
+            yield from over(
+                name, "shutdown_soc", ALARM_SOC_GAP, SOC_ORDER, f"{_pct(ALARM_SOC_GAP)} above the shut-down, where no alarm is"
+            )
+    yield from over("return_bank_soc", "to_mains_soc", RETURN_SOC_GAP, SOC_ORDER, f"{_pct(RETURN_SOC_GAP)} above the transfer")
+    yield from over("gen_stop_soc", "gen_start_soc", RETURN_SOC_GAP, SOC_ORDER, f"{_pct(RETURN_SOC_GAP)} above the start")
+    yield from over("restart_soc", "shutdown_soc", RESTART_SOC_GAP, SOC_ORDER, f"{_pct(RESTART_SOC_GAP)} above the shut-down")
     yield from over("recharge_soc", "return_bank_soc", 0, SOC_ORDER, "not below the way back")
     for name in ("return_bank_soc", "gen_stop_soc", "recharge_soc", "restart_soc"):
-        yield from at_most(name, 0.98, SOC_ORDER, "98 %, so that it can be reached")
+        yield from at_most(name, SOC_TOP, SOC_ORDER, f"{_pct(SOC_TOP)}, so that it can be reached")
 
 
 def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> list[tuple[str, float, Rule, str]]:
@@ -456,9 +492,10 @@ def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> l
 
     backstop = by == "soc"
     s_shut = b.shutdown_soc / 2 if backstop else b.shutdown_soc
-    s_alarm = s_shut + 0.05
+    s_alarm = s_shut + ALARM_SOC_OVER
     low_v = n * b.cell_min_v
-    back_soc = max(0.5, b.reserve_soc + 0.1)
+    again = min(1.0, b.reserve_soc + RESTART_SOC_OVER)
+    back_soc = max(RETURN_SOC, b.reserve_soc + RETURN_SOC_OVER)
     table: list[tuple[str, float, Rule, str]] = [
         ("absorb_v", cell * n, CHARGE_SCHOOL, f"{school}: {n} × {figure(cell)} = {figure(cell * n)} V"),
         ("float_v", rest * n, FLOAT_SCHOOL, f"{policy.float_school}: {n} × {figure(rest)} = {figure(rest * n)} V"),
@@ -466,7 +503,7 @@ def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> l
         ("alarm_v", loaded(s_alarm, b.load_a), SAG, said(s_alarm, b.load_a)),
         ("to_mains_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
         ("gen_start_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
-        ("restart_v", loaded(min(1.0, b.reserve_soc + 0.05), 0.0), SAG, said(min(1.0, b.reserve_soc + 0.05), 0.0)),
+        ("restart_v", loaded(again, 0.0), SAG, said(again, 0.0)),
         (
             "return_bank_v",
             n * ocv_v(chem, back_soc) + b.transfer_charge_a * b.path_ohm,
@@ -479,7 +516,7 @@ def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> l
             SAG,
             said(GENERATOR_STOP_SOC, b.transfer_charge_a, "+"),
         ),
-        ("recharge_v", loaded(0.7, b.load_a), SAG, said(0.7, b.load_a)),
+        ("recharge_v", loaded(RECHARGE_SOC_AT_LOAD, b.load_a), SAG, said(RECHARGE_SOC_AT_LOAD, b.load_a)),
         (
             "unit_off_v",
             low_v + n * b.margins.shutdown_v / 2,
@@ -492,13 +529,13 @@ def _wishes(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) -> l
     ]
     for name, soc, words in [
         ("shutdown_soc", b.shutdown_soc, "as chosen" if policy.shutdown_soc is not None else f"low end: {policy.low_end_school}"),
-        ("alarm_soc", b.shutdown_soc + 0.05, "5 % above the shut-down"),
+        ("alarm_soc", b.shutdown_soc + ALARM_SOC_OVER, f"{_pct(ALARM_SOC_OVER)} above the shut-down"),
         ("to_mains_soc", b.reserve_soc, "the reserve"),
         ("gen_start_soc", b.reserve_soc, "the reserve"),
-        ("restart_soc", b.reserve_soc + 0.05, "5 % above the reserve"),
-        ("return_bank_soc", back_soc, "half charged, or 10 % above the reserve"),
+        ("restart_soc", b.reserve_soc + RESTART_SOC_OVER, f"{_pct(RESTART_SOC_OVER)} above the reserve"),
+        ("return_bank_soc", back_soc, f"half charged, or {_pct(RETURN_SOC_OVER)} above the reserve"),
         ("gen_stop_soc", GENERATOR_STOP_SOC, "80 to 90 %: above it charging slows and burns fuel"),
-        ("recharge_soc", 0.9, "a tenth used"),
+        ("recharge_soc", RECHARGE_SOC, "a tenth used"),
     ]:
         table.append(
             (name, min(soc, 1.0), LOW_END if name == "shutdown_soc" else SOC_ORDER, f"{words}: {figure(min(soc, 1.0) * 100, 0)} %")
@@ -536,23 +573,21 @@ def solve_ladder(solved: Solved, profile: MenuProfile | None) -> Ladder:
     chem = chemistry_of(solved.modules)
     view = {
         "solved_for": profile.id if profile else "",
-        "low_v": round(b.n * (b.cell_min_v - 0.12), 2),
-        "high_v": round(b.n * (b.cell_max_v + 0.06), 2),
+        "low_v": round(b.n * (b.cell_min_v - ZONE_V[0]), 2),
+        "high_v": round(b.n * (b.cell_max_v + ZONE_V[1]), 2),
         "zones": [
             Zone(
-                low=round(b.n * (b.cell_min_v - 0.12), 2),
+                low=round(b.n * (b.cell_min_v - ZONE_V[0]), 2),
                 high=clean(b.n * b.cell_min_v),
                 word=f"the battery opens by itself below {figure(b.n * b.cell_min_v)}",
             ),
             Zone(
                 low=clean(b.n * b.cell_max_v),
-                high=round(b.n * (b.cell_max_v + 0.06), 2),
+                high=round(b.n * (b.cell_max_v + ZONE_V[1]), 2),
                 word=f"above the cells' limit {figure(b.n * b.cell_max_v)}",
             ),
         ],
-        "soc_marks": [
-            SocMark(soc=s, v=round(b.n * ocv_v(chem, s), 3)) for s in (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9, 0.98, 1.0)
-        ],
+        "soc_marks": [SocMark(soc=s, v=round(b.n * ocv_v(chem, s), 3)) for s in SOC_MARKS],
         "design_load_a": round(b.load_a, 1),
         "full_load_a": round(b.full_a, 1),
         "path_mohm": bank.path_mohm,
@@ -817,16 +852,21 @@ def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "volts-say-little",
     "thresholds",
     "Where the curve is flat a voltage is a poor measure of charge",
-    "band of s(V +/- error) <= 8 % where the bank is protected, 12 % elsewhere",
+    "band of s(V +/- error) <= {VAGUE_PROTECTED:%} where the bank is protected, {VAGUE_ELSEWHERE:%} elsewhere",
 )
 def _vague(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.ladder is None or solved.ladder.view.decide_by != "volts":
         return
     wide = []
-    for name, most in (("to_mains_v", 0.08), ("gen_start_v", 0.08), ("return_bank_v", 0.12), ("recharge_v", 0.12)):
+    for name, most in (
+        ("to_mains_v", VAGUE_PROTECTED),
+        ("gen_start_v", VAGUE_PROTECTED),
+        ("return_bank_v", VAGUE_ELSEWHERE),
+        ("recharge_v", VAGUE_ELSEWHERE),
+    ):
         rung = solved.ladder.rungs.get(name)
         if rung and rung.at_rest_soc_band and rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0] > most:
-            wide.append((most < 0.1, rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0], name, rung))
+            wide.append((most == VAGUE_PROTECTED, rung.at_rest_soc_band[1] - rung.at_rest_soc_band[0], name, rung))
     if wide:
         protects, _, name, rung = max(wide, key=lambda w: w[:2])
         low, high = rung.at_rest_soc_band or (0, 0)
@@ -957,7 +997,7 @@ def transfers_in(night_h: float, bank_h: float, ac_h: float) -> int:
     "transfer-hours",
     "thresholds",
     "Between going to another source and coming back the bank carries the load for hours",
-    "(E(return) - E(transfer)) / P_load >= 2 h, with the sag of the load and the lift of charging from AC",
+    "(E(return) - E(transfer)) / P_load >= {LEAST_HOURS} h, with the sag of the load and the lift of charging from AC",
 )
 def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
     ladder, b, bank = solved.ladder, solved.basis, solved.bank

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
@@ -10,9 +11,9 @@ from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job, JobSunCharger, JobUnit
 from ..documents.profiles import ControllerProfile, ModuleProfile
 from ..documents.results.group import Beside, Group, GroupLine, Place
-from ..documents.results.proposals import NextUnit
+from ..documents.results.proposals import NextCharger, NextUnit
 from ..trade.finding import Finding
-from ..trade.margins import PHASES
+from ..trade.margins import CHARGER_OVER_NOMINAL, NEXT_CHARGER_A, NEXT_CHARGER_BANK_V, PHASES
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import figure
 from .solved import Part, Solved, SunCharger, Unit
@@ -478,6 +479,12 @@ def _array_fits(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 strings=job.strings,
                 trackers=trackers,
             )
+
+
+def next_charger(solved: Solved) -> NextCharger:
+    """Return the figures that a further sun charger by its plate starts from: a common one that bears this bank."""
+    nominal = solved.bank.nominal_v if solved.bank else NEXT_CHARGER_BANK_V
+    return NextCharger(charge_max_a=NEXT_CHARGER_A, battery_v_max=math.ceil(nominal * CHARGER_OVER_NOMINAL))
 
 
 @check("sun-charger-voltage", "units", "A sun charger bears the bank's charging voltage", "n * V_charge <= V_charger_max")

@@ -9,24 +9,17 @@ from ..documents.results.bank import Bank
 from ..documents.results.limits import LeadFigures, Wiring
 from ..trade.copper import TABLE_C, ampacity_a, precharge, short_circuit_a
 from ..trade.finding import Finding
+from ..trade.margins import FUSES, INRUSH_A, MOST_DROP, USUAL_DROP
 from ..trade.rules import Rule, check, formula_rule
 from ..trade.steps import clean, figure
 from .bank import lead_of, main_lead_mohm
 from .solved import Solved
 
-FUSES = (30, 35, 40, 45, 50, 60, 70, 80, 90, 100, 110, 125, 150, 175, 200, 225, 250, 300, 350, 400, 450, 500, 600, 700, 800)
-"""Standard ratings of fuses [A]. NEC 240.6(A), from memory [S, M]."""
-MOST_DROP, USUAL_DROP = 0.03, 0.02
-"""Drop over the main leads at the design load as part of the volts: the most, and where a note begins [T]."""
-INRUSH_A = 100.0
-"""First current into discharged inputs that contacts and capacitors bear without pre-charge [M]."""
-
-
 LEAD = formula_rule(
     "lead-resistance",
     "bank",
     "A lead's resistance follows from its length, section and temperature, there and back",
-    "R = 2 * rho * l / A * (1 + 0.00393 * (T - 20)), rho = 0.01724 ohm mm2/m",
+    "R = 2 * rho * l / A * (1 + {PER_K} * (T - 20)), rho = {RHO} ohm mm2/m",
     "IEC 60028",
     "S",
 )
@@ -36,7 +29,7 @@ CARRIES = formula_rule(
     "lead-ampacity",
     "limits",
     "A lead carries what its section, place and surroundings allow",
-    "I = table(section, place) * sqrt((75 - T) / 45), T at least 30 degC",
+    "I = table(section, place) * sqrt(({RATED_C} - T) / ({RATED_C} - {TABLE_C})), T at least {TABLE_C} degC",
     "NEC 310.16, 310.17, 75 degC copper",
     "S, M",
 )
@@ -143,7 +136,7 @@ def _protects(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check("lead-drop", "limits", "Little is lost over the main leads", "I * R / V <= 2 to 3 %")
+@check("lead-drop", "limits", "Little is lost over the main leads", "I * R / V <= {USUAL_DROP:%} to {MOST_DROP:%}")
 def _drop(rule: Rule, solved: Solved) -> Iterator[Finding]:
     w = solved.limits.wiring if solved.limits else None
     if w is None or w.drop_part is None or w.drop_part <= USUAL_DROP + 1e-9:

@@ -15,12 +15,17 @@ from ..documents.profiles import InverterProfile, MenuProfile
 from ..documents.results.thresholds import Derived
 from ..trade.margins import (
     COOL_DOWN_MIN,
+    EFFICIENCY_RANGE,
+    EQUALISE_DAYS_RANGE,
     EXERCISE_DAYS,
     EXERCISE_MIN,
     FAN_BELOW_WARN_C,
     OUTAGE_RETURN_SOC,
     OUTAGE_SOC,
+    RESERVE_SOC,
     RESUME_BELOW_WARN_C,
+    SHUTDOWN_SOC_FLOOR,
+    SOC_TOP,
     START_TRIES,
 )
 from ..trade.rules import Rule, formula_rule
@@ -87,8 +92,8 @@ OWN_SUN = formula_rule(
 ENGINE = formula_rule(
     "generator-times",
     "sources",
-    "An engine is warmed, run, cooled and exercised; after three attempts somebody is called",
-    "warm-up, least run as given; cool-down 3 min; 30 min a month; 3 attempts",
+    "An engine is warmed, run, cooled and exercised; after {START_TRIES} attempts somebody is called",
+    "warm-up, least run as given; cool-down {COOL_DOWN_MIN} min; {EXERCISE_MIN} min every {EXERCISE_DAYS} days; {START_TRIES} attempts",
 )
 
 
@@ -96,7 +101,7 @@ HYBRID = formula_rule(
     "hybrid-settings",
     "sources",
     "Mode, export and reserves follow what was chosen for the site",
-    "export only where the mode sells; outage reserve above the shut-down, back 15 % above it",
+    "export only where the mode sells; outage reserve above the shut-down, {OUTAGE_SOC:%} where none is chosen; back {OUTAGE_RETURN_SOC:%} above it",
 )
 
 
@@ -104,7 +109,7 @@ DATA = formula_rule(
     "bank-data",
     "thresholds",
     "What a unit asks about its bank follows from the modules",
-    "R = 1/sum(1/R_i); charge efficiency of the chemistry; empty = shut-down",
+    "R = 1/sum(1/R_i); charge efficiency {cell.charge_efficiency}; empty = shut-down",
 )
 
 
@@ -112,7 +117,7 @@ SENSORS = formula_rule(
     "sensor-settings",
     "thresholds",
     "A unit is told of the sensors that are there; it charges again and blows below the warning",
-    "resume = warn - 3, fan = warn - 5",
+    "resume = warn - {RESUME_BELOW_WARN_C}, fan = warn - {FAN_BELOW_WARN_C}",
 )
 
 
@@ -180,7 +185,7 @@ def _all(
         "absorb_end",
         lambda: Given("tail" if can_tail else "time", END, "tail current, which the unit measures" if can_tail else "time"),
     )
-    yield "absorb_end_soc", lambda: Given(1.0, END, "full: a level below it would end every charge early", 0.98, 1.0)
+    yield "absorb_end_soc", lambda: Given(1.0, END, "full: a level below it would end every charge early", SOC_TOP, 1.0)
     yield (
         "final_stage",
         lambda: Given("none" if policy.float_school == "none" else "float", END, f"float school: {policy.float_school}"),
@@ -195,7 +200,7 @@ def _all(
     yield (
         "equalise_days",
         lambda: (
-            Given(mixes.days, PERIODIC, f"every {figure(mixes.days)} days, to mix the acid", 7.0, 180.0)
+            Given(mixes.days, PERIODIC, f"every {figure(mixes.days)} days, to mix the acid", *EQUALISE_DAYS_RANGE)
             if mixes
             else Given(0.0, PERIODIC, "never: equalising is off", 0.0, 0.0)
         ),
@@ -228,7 +233,10 @@ def _all(
     yield (
         "charge_efficiency_pct",
         lambda: Given(
-            chem.charge_efficiency, DATA, "what goes in of the ampere-hours comes out", 0.9 if chem.has_bms else 0.7, 1.0
+            chem.charge_efficiency,
+            DATA,
+            "what goes in of the ampere-hours comes out",
+            *EFFICIENCY_RANGE["lithium" if chem.has_bms else "lead"],
         ),
     )
     yield "empty_v", from_rung(DATA, "shutdown_v")
@@ -290,7 +298,7 @@ def _hybrid(
     export_w = (policy.export_limit_w if policy.export_limit_w is not None else rated) if sells else 0.0
     reserve = rung("to_mains_soc", "gen_start_soc")
     shut = rung("shutdown_soc")
-    least = shut[0] if shut else 0.05
+    least = shut[0] if shut else SHUTDOWN_SOC_FLOOR
     outage = max(policy.outage_reserve_soc if policy.outage_reserve_soc is not None else OUTAGE_SOC, least)
     yield "mode", lambda: Given(policy.mode, HYBRID, "as chosen")
     yield "sun_priority", lambda: Given(policy.priority, HYBRID, "as chosen")
@@ -325,7 +333,7 @@ def _hybrid(
         lambda: (
             Given(reserve[0], HYBRID, f"as {reserve[1]}", least, 1.0)
             if reserve
-            else Given(policy.reserve_soc or 0.2, HYBRID, "the reserve", least, 1.0)
+            else Given(policy.reserve_soc or RESERVE_SOC, HYBRID, "the reserve", least, 1.0)
         ),
     )
     yield "outage_min_soc", lambda: Given(outage, HYBRID, "above the shut-down, kept for nothing else", least, 1.0)

@@ -15,16 +15,42 @@ from dataclasses import dataclass, field
 
 from ..documents.event import Meter
 from ..documents.results.run import Judged, JudgedFigure
+from ..trade.margins import (
+    AC_HZ,
+    CAP_A,
+    CAP_PART,
+    CHARGER_EFFICIENCY,
+    CONTINUOUS,
+    COOLS_K,
+    COOLS_MIN,
+    COVERAGE,
+    DRAW_PART,
+    FLOAT_OFF_AT_V,
+    FLOAT_OFF_V,
+    LEAST_PART,
+    LIGHT_A,
+    LOADED_PART,
+    LOOSE_FACTOR,
+    METER_V,
+    MODE_PART,
+    MODE_W,
+    NEAR_ABSORPTION,
+    OWN_DRAW_A,
+    RAMP_HERTZ_PART,
+    REFERENCE_C,
+    SAME_ASKED_V,
+    SAME_SOC_PCT,
+    SAME_TEMP_K,
+    SHARE,
+    SHORT_HOLD_PART,
+    THERMOMETERS_K,
+    TIMED_S,
+    TRANSFORMER_PART,
+    USUAL_SHUNT_A,
+    ZERO_A,
+)
 from ..trade.rules import formula_rule
 from ..trade.steps import figure
-
-COVERAGE = 2.0
-LIGHT_A, LOADED_PART = 0.3, 0.03
-"""A current sensor agrees within 0.3 A on light load and 3 % under load; common practice."""
-LEAST_PART = 0.10
-"""Below this part of its rated amps a sensor's gain cannot be told; common practice."""
-MODE_W, MODE_PART = 100.0, 0.05
-"""Flows agree within the larger of 100 W and 5 %; common practice."""
 
 
 def _rule(id: str, statement: str, formula: str, status: str = "T") -> None:
@@ -32,16 +58,16 @@ def _rule(id: str, statement: str, formula: str, status: str = "T") -> None:
     formula_rule(id, "proof", statement, formula, source, status)  # type: ignore[arg-type]
 
 
-_rule("proof-gain", "A current sensor agrees with a clamp within 0.3 A on light load and 3 % under load; else its entry is corrected.", "I_ref = clamp - own draw; entry' = entry * I_ref / I_shown, to the entry's step; refuse below 10 % of the rated amps", "S, M")  # fmt: skip
+_rule("proof-gain", "A current sensor agrees with a clamp within {LIGHT_A} A on light load and {LOADED_PART:%} under load; else its entry is corrected.", "I_ref = clamp - own draw; entry' = entry * I_ref / I_shown, to the entry's step; refuse below {LEAST_PART:%} of the rated amps", "S, M")  # fmt: skip
 _rule(
     "proof-zero",
     "With all off a sensor shows the host's own draw; the rest is drift.",
-    "|I| <= own draw + 0.1 A; drift = I * 24 / C of the charge a day",
+    "|I| <= own draw + {ZERO_A} A; drift = I * 24 / C of the charge a day",
 )
 _rule(
     "proof-resistance",
     "A step of load shows the resistance of bank and leads.",
-    "R = (V1 - V2) / (I2 - I1), error by both meters",
+    "R = (V1 - V2) / (I2 - I1), error by both meters; loose above {LOOSE_FACTOR} times nameplates and leads",
     "S, M",
 )
 _rule(
@@ -53,19 +79,25 @@ _rule("proof-cap", "A cap that counts DC loads leaves the bank less.", "I_bank =
 _rule(
     "proof-ramp",
     "A generator bears what keeps its hertz and volts.",
-    "Hz within 2 %, V within the AC window; the last good step is the entry",
+    "Hz within {RAMP_HERTZ_PART:%}, V within the AC window; the last good step is the entry",
 )
 _rule(
     "proof-ac-draw",
     "What comes in from AC is what charging and loads take.",
-    "P = A * V / eta + loads, within 5 %; below 0.8 of the breaker",
+    "P = A * V / eta + loads, within {DRAW_PART:%}; below {CONTINUOUS} of the breaker",
     "S, M",
 )
 _rule(
-    "proof-transformer", "A known load of 1 kW shows how a transformer sits.", "+P: right; -P: reversed; on another phase: swapped"
+    "proof-transformer",
+    "A known load of 1 kW shows how a transformer sits.",
+    "+P: right; -P: reversed; on another phase: swapped; within {TRANSFORMER_PART:%}",
 )
-_rule("proof-mode", "The flows are what the plan's own settings make of these watts.", "|seen - predicted| <= max(100 W, 5 %)")
-_rule("proof-share", "Units share a load.", "|I - mean| <= 10 % of the mean")
+_rule(
+    "proof-mode",
+    "The flows are what the plan's own settings make of these watts.",
+    "|seen - predicted| <= max({MODE_W} W, {MODE_PART:%})",
+)
+_rule("proof-share", "Units share a load.", "|I - mean| <= {SHARE:%} of the mean")
 _rule(
     "proof-soc-trend",
     "After a new bank the error of the charge shown falls day by day.",
@@ -73,14 +105,14 @@ _rule(
 )
 _rule(
     "proof-temperature",
-    "Two thermometers agree at rest; a constant 25.0 is a default.",
-    "|shown - second| <= 3 K; shaded: no faster than 2 K in 5 min",
+    "Two thermometers agree at rest; a constant {REFERENCE_C} is a default.",
+    "|shown - second| <= {THERMOMETERS_K} K; shaded: no faster than {COOLS_K} K in {COOLS_MIN} min",
 )
-_rule("proof-timed", "A timed request ends when its time is over.", "|ended - asked - t| <= 5 s")
+_rule("proof-timed", "A timed request ends when its time is over.", "|ended - asked - t| <= {TIMED_S} s")
 _rule(
     "proof-same",
     "Both ends of a link show the same; limits exactly.",
-    "V within the meters, degC within 1 K, charge within 1 %, limits = floor_to_step(k * sum)",
+    "V within the meters, degC within {SAME_TEMP_K} K, charge within {SAME_SOC_PCT} %, limits = floor_to_step(k * sum)",
 )
 
 
@@ -124,7 +156,7 @@ def gain(n: Noted) -> Judged:
         return _waiting("display and clamp")
     shown, clamp, draw = n.values["shown"], n.values["reference"], n.values.get("own_draw", 0.0)
     ref = abs(clamp) - draw
-    rated, entry, step = n.own("rated_a", 500.0), n.own("entry", 500.0), n.own("entry_step", 1.0)
+    rated, entry, step = n.own("rated_a", USUAL_SHUNT_A), n.own("entry", USUAL_SHUNT_A), n.own("entry_step", 1.0)
     if abs(ref) < LEAST_PART * rated or not shown:
         return Judged(
             verdict="unsure",
@@ -160,14 +192,14 @@ def zero(n: Noted) -> Judged:
     """Judge what a sensor shows with all off; tell the drift."""
     if not n.has("amps"):
         return _waiting("the current with all off")
-    amps, draw = n.values["amps"], n.own("own_draw_a", 0.3)
+    amps, draw = n.values["amps"], n.own("own_draw_a", OWN_DRAW_A)
     drift = (abs(amps) - draw) * 24.0 / n.own("capacity_ah", 100.0) * 100.0
     figures = [JudgedFigure(name="drift_pct_day", word="Drift a day", value=round(drift, 3), unit="%")]
-    good = abs(amps) <= draw + 0.1 + 1e-9
+    good = abs(amps) <= draw + ZERO_A + 1e-9
     text = f"{figure(abs(amps), 2)} A with an own draw of {figure(draw, 2)} A" + (
         "" if good else f": {figure(drift, 1)} % of the charge a day; zero the sensor"
     )
-    return Judged(verdict="pass" if good else "fail", text=text, margin=round(draw + 0.1 - abs(amps), 3), figures=figures)
+    return Judged(verdict="pass" if good else "fail", text=text, margin=round(draw + ZERO_A - abs(amps), 3), figures=figures)
 
 
 def resistance(n: Noted) -> Judged:
@@ -191,18 +223,20 @@ def resistance(n: Noted) -> Judged:
         return Judged(verdict="fail", text="The volts rose as the current rose: readings swapped", figures=figures)
     if error > mohm:
         return Judged(verdict="unsure", text=f"Cannot tell with these meters: {text}", figures=figures)
-    if mohm - error > 1.5 * expected:
+    if mohm - error > LOOSE_FACTOR * expected:
         return Judged(verdict="fail", text=f"{text}: look for a loose lug or a thin lead", figures=figures)
     return Judged(verdict="pass", text=text, figures=figures)
 
 
 def charge(n: Noted) -> Judged:
     """Read overshoot, hold, plateau, tail and rate from points typed by hand (minute, volts, amps)."""
-    points = sorted((n.values[f"m{i}"], n.values[f"v{i}"], n.values.get(f"a{i}")) for i in range(1, 61) if n.has(f"m{i}", f"v{i}"))
+    points = sorted(
+        (n.values[f"m{i}"], n.values[f"v{i}"], n.values.get(f"a{i}")) for i in range(1, 60 + 1) if n.has(f"m{i}", f"v{i}")
+    )
     if len(points) < 3:
         return _waiting("three points at least")
     set_v, capacity = n.own("absorb_v"), n.own("capacity_ah", 100.0)
-    near = set_v - max(0.05, 0.001 * set_v)
+    near = set_v - max(NEAR_ABSORPTION[0], NEAR_ABSORPTION[1] * set_v)
     top = max(v for _, v, _ in points)
     at = [p for p in points if p[1] >= near]
     figures = [JudgedFigure(name="overshoot_v", word="Overshoot", value=round(max(0.0, top - set_v), 4), unit="V")]
@@ -226,12 +260,12 @@ def charge(n: Noted) -> Judged:
     if "float_v" in n.given and points[-1][0] > end:
         rest = points[-1][1]
         figures.append(JudgedFigure(name="float_v", word="Volts after", value=round(rest, 3), unit="V"))
-        if abs(rest - n.given["float_v"]) > 0.1 * max(1.0, set_v / 55.0) + 1e-9:
+        if abs(rest - n.given["float_v"]) > FLOAT_OFF_V * max(1.0, set_v / FLOAT_OFF_AT_V) + 1e-9:
             words.append(f"float {figure(rest, 2)} instead of {figure(n.given['float_v'], 2)} V")
             verdict = "unsure" if rest > n.given["float_v"] else "fail"
     want = n.given.get("hold_min")
     ended_by_tail = tail is not None and "tail_a" in n.given and tail <= n.given["tail_a"] + 1e-9
-    if want is not None and hold < 0.9 * want and not ended_by_tail:
+    if want is not None and hold < SHORT_HOLD_PART * want and not ended_by_tail:
         words.append(f"shorter than the {figure(want, 0)} min set: its timer began earlier, or it ended by something else")
         verdict = "unsure" if verdict == "pass" else verdict
     return Judged(verdict=verdict, text="; ".join(words), figures=figures)
@@ -242,7 +276,7 @@ def cap(n: Noted) -> Judged:
     if not n.has("bank", "dc"):
         return _waiting("bank and DC loads")
     limit, bank, dc = n.own("cap_a"), n.values["bank"], n.values["dc"]
-    tell = max(1.0, 0.05 * limit)
+    tell = max(CAP_A, CAP_PART * limit)
     if abs(bank - (limit - dc)) <= tell and dc > tell:
         return Judged(verdict="pass", text=f"The cap counts the DC loads: the bank gets {figure(bank, 1)} of {figure(limit, 1)} A")
     if abs(bank - limit) <= tell:
@@ -261,8 +295,8 @@ def ramp(n: Noted) -> Judged:
     for a in steps:
         volts, hertz = n.values[f"{a:g}.volts"], n.values.get(f"{a:g}.hertz")
         low, high = n.own("low_v", 0.0), n.own("high_v", math.inf)
-        nominal = n.own("nominal_hz", 50.0)
-        if hertz is None or not low <= volts <= high or abs(hertz - nominal) > 0.02 * nominal + 1e-9:
+        nominal = n.own("nominal_hz", AC_HZ[0])
+        if hertz is None or not low <= volts <= high or abs(hertz - nominal) > RAMP_HERTZ_PART * nominal + 1e-9:
             text = f"Stop at {figure(a, 1)} A: {figure(volts, 1)} V" + (
                 f", {figure(hertz, 2)} Hz" if hertz is not None else ", no hertz read"
             )
@@ -279,7 +313,7 @@ def ac_draw(n: Noted) -> Judged:
     """Compare what comes in with what charging and loads take."""
     if not n.has("amps", "volts", "loads", "input"):
         return _waiting("amps, volts, loads and input")
-    amps, volts, eta = n.values["amps"], n.values["volts"], n.own("efficiency", 0.92)
+    amps, volts, eta = n.values["amps"], n.values["volts"], n.own("efficiency", CHARGER_EFFICIENCY)
     expected = amps * volts / eta + n.values["loads"]
     u = math.hypot(_u(n.meters.get("amps"), amps) * volts / eta, _u(n.meters.get("volts"), volts) * amps / eta)
     figures = [JudgedFigure(name="expected_w", word="Expected", value=round(expected, 1), error=round(COVERAGE * u, 1), unit="W")]
@@ -287,10 +321,10 @@ def ac_draw(n: Noted) -> Judged:
     if breaker is not None and seen > breaker:
         return Judged(
             verdict="fail",
-            text=f"{figure(seen, 0)} W is above 0.8 of the breaker, {figure(breaker, 0)} W: lower the charging amps",
+            text=f"{figure(seen, 0)} W is above {figure(CONTINUOUS)} of the breaker, {figure(breaker, 0)} W: lower the charging amps",
             figures=figures,
         )
-    good = abs(seen - expected) <= 0.05 * expected + COVERAGE * u
+    good = abs(seen - expected) <= DRAW_PART * expected + COVERAGE * u
     return Judged(
         verdict="pass" if good else "fail", text=f"{figure(seen, 0)} W where {figure(expected, 0)} W are expected", figures=figures
     )
@@ -301,7 +335,7 @@ def transformer(n: Noted) -> Judged:
     if not n.has("known", "before", "after"):
         return _waiting("the load, and the grid before and after")
     known, change, other = n.values["known"], n.values["after"] - n.values["before"], n.values.get("other", 0.0)
-    tell = max(MODE_W, 0.15 * abs(known))
+    tell = max(MODE_W, TRANSFORMER_PART * abs(known))
     if abs(change - known) <= tell:
         return Judged(verdict="pass", text=f"{figure(change, 0)} W on its phase: right")
     if abs(change + known) <= tell:
@@ -321,7 +355,7 @@ def share(n: Noted) -> Judged:
         return Judged(verdict="unsure", text="No load")
     far = max(amps, key=lambda k: abs(amps[k] - mean))
     part = (amps[far] - mean) / mean
-    good = abs(part) <= n.own("part", 0.1) + 1e-9
+    good = abs(part) <= n.own("part", SHARE) + 1e-9
     return Judged(
         verdict="pass" if good else "fail",
         text=f"{far} is {figure(100 * part, 1)} % from the mean of {figure(mean, 1)} A"
@@ -357,13 +391,13 @@ def temperature(n: Noted) -> Judged:
     figures = (
         [JudgedFigure(name="ambient_c", word="Air around", value=n.values["ambient"], unit="degC")] if n.has("ambient") else []
     )
-    if shown == 25.0 and abs(second - 25.0) > 1.0:
-        return Judged(verdict="fail", text="A constant 25.0 is a default, not a sensor", figures=figures)
-    good = abs(shown - second) <= 3.0 + 1e-9
+    if shown == REFERENCE_C and abs(second - REFERENCE_C) > SAME_TEMP_K:
+        return Judged(verdict="fail", text=f"A constant {REFERENCE_C} is a default, not a sensor", figures=figures)
+    good = abs(shown - second) <= THERMOMETERS_K + 1e-9
     return Judged(
         verdict="pass" if good else "fail",
         text=f"{figure(shown - second, 1)} K apart",
-        margin=round(3.0 - abs(shown - second), 2),
+        margin=round(THERMOMETERS_K - abs(shown - second), 2),
         figures=figures,
     )
 
@@ -372,8 +406,8 @@ def shade(n: Noted) -> Judged:
     """Tell whether a sensor stood in the sun: it falls faster than a bank can cool."""
     if not n.has("before", "after", "minutes"):
         return _waiting("before, after and the minutes between")
-    fall, minutes = n.values["before"] - n.values["after"], max(n.values["minutes"], 0.1)
-    can = 2.0 * max(1.0, minutes / 5.0)
+    fall, minutes = n.values["before"] - n.values["after"], max(n.values["minutes"], 1e-3)
+    can = COOLS_K * max(1.0, minutes / COOLS_MIN)
     if fall > can:
         return Judged(
             verdict="fail",
@@ -394,11 +428,11 @@ def timed(n: Noted) -> Judged:
         return _waiting("when it asks and when it ends")
     lasted, want = seconds_between(n.timers["asked"], n.timers["ended"]), n.own("lasts_s")
     figures = [JudgedFigure(name="lasted_s", word="Lasted", value=round(lasted, 3), unit="s")]
-    good = abs(lasted - want) <= 5.0
+    good = abs(lasted - want) <= TIMED_S
     return Judged(
         verdict="pass" if good else "fail",
         text=f"{figure(lasted, 0)} s where {figure(want, 0)} s are asked for",
-        margin=round(5.0 - abs(lasted - want), 3),
+        margin=round(TIMED_S - abs(lasted - want), 3),
         figures=figures,
     )
 
@@ -406,11 +440,11 @@ def timed(n: Noted) -> Judged:
 def same(n: Noted) -> Judged:
     """Compare the two columns of a link, line by line."""
     rows = [
-        ("volts", "V", n.own("volts_v", 0.3)),
-        ("temp", "K", n.own("temp_k", 1.0)),
-        ("soc", "%", n.own("soc_pct", 1.0)),
-        ("soh", "%", 1.0),
-        ("asked", "V", 0.05),
+        ("volts", "V", n.own("volts_v", METER_V)),
+        ("temp", "K", n.own("temp_k", SAME_TEMP_K)),
+        ("soc", "%", n.own("soc_pct", SAME_SOC_PCT)),
+        ("soh", "%", SAME_SOC_PCT),
+        ("asked", "V", SAME_ASKED_V),
         ("charge", "A", 0.0),
         ("discharge", "A", 0.0),
     ]

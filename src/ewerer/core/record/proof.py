@@ -5,16 +5,33 @@ from __future__ import annotations
 from ..documents.results.link import Display
 from ..documents.results.run import Ask, Temporary
 from ..documents.results.sheet import SheetRow
-from ..trade.margins import CONTINUOUS
+from ..trade.margins import (
+    CHARGER_EFFICIENCY,
+    CONTINUOUS,
+    COOLS_K,
+    COOLS_MIN,
+    DRAW_PART,
+    HERTZ_PART,
+    IDLE_EXPORT_W,
+    LEGS,
+    METER_AT_V,
+    METER_V,
+    MODE_PART,
+    MODE_W,
+    NARROW_AC,
+    RAMP_HERTZ_PART,
+    REFERENCE_C,
+    SAME_SOC_PCT,
+    SAME_TEMP_K,
+    SHARE,
+    SILENCE_S,
+    THERMOMETERS_K,
+    TRANSFER_MS,
+    VOLTS_PART,
+)
 from ..trade.steps import figure
 from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, number_of, text_ask, tick_ask
 
-TRANSFER_MS = 20.0
-"""Longest gap that a unit promises when the mains fail [ms]; common practice, the unit's own figure counts."""
-SHARE = 0.10
-"""Units share within this part of their mean; common practice."""
-METER_V = 0.3
-"""Two voltmeters of a 48-V bank that agree [V]; common practice, in proportion at other voltages."""
 RAMP_STEPS = 8
 """Rows of a ramp, at most: more steps of the entry are taken together."""
 
@@ -76,7 +93,7 @@ def _link(run: Steps, ready: list[str]) -> None:
     if link.loop != "closed" or everything is None:
         return
     host = link.host_unit or "the unit"
-    scale = (run.solved.bank.nominal_v if run.solved.bank else 48.0) / 48.0
+    scale = (run.solved.bank.nominal_v if run.solved.bank else METER_AT_V) / METER_AT_V
     asks: list[Ask] = []
     for column in ("BMS", host):
         one = "bms" if column == "BMS" else "unit"
@@ -86,7 +103,7 @@ def _link(run: Steps, ready: list[str]) -> None:
             asks.append(figure_ask(f"{one}.{name}", label, unit, exact, exact, exact, "limits are floor to the step of k times the sum, exactly" if exact is not None else "",
                 row=label, column=column, needed=name in ("volts", "charge", "discharge"), expect=_shown(exact, unit) if exact is not None else "", zones=[(0.0, 0.0, "All zeros: there is no link", "Port, pins, terminators, protocol.")] if exact else []))  # fmt: skip
     run.add("proof:same", "proof", "Same on both sides", f"Read the BMS's own page and the battery page of {host} at the same time, line by line.", ready, kind="comparison", devices=[host, *link.speaking],
-        asks=asks, columns=["BMS", host], figures="same", given={"volts_v": METER_V * scale, "soc_pct": 1.0, "temp_k": 1.0}, minutes=5, symptom="page-zeros", proof=True,
+        asks=asks, columns=["BMS", host], figures="same", given={"volts_v": METER_V * scale, "soc_pct": SAME_SOC_PCT, "temp_k": SAME_TEMP_K}, minutes=5, symptom="page-zeros", proof=True,
         why="what the unit believes is what the BMS says, or the link is not what it seems")  # fmt: skip
     cases = [d for d in link.displays if d.case != "all" and d.case != "asks-full-charge"]
     if len(link.speaking) > 1:
@@ -116,7 +133,7 @@ def _link(run: Steps, ready: list[str]) -> None:
     row = _row(run, "link_loss_action")
     action = row.value if row else None
     good = {"stop": "it stops", "carry-on": "it carries on with its own settings"}.get(str(action), "")
-    run.add("proof:link-loss", "proof", "Loss of link", f"Pull the link cable at {host} and wait for {figure(link.silence_s or 30.0)} s.", ["proof:same"], kind="test", devices=[host], wait_s=link.silence_s or 30.0, proof=True,
+    run.add("proof:link-loss", "proof", "Loss of link", f"Pull the link cable at {host} and wait for {figure(link.silence_s or SILENCE_S)} s.", ["proof:same"], kind="test", devices=[host], wait_s=link.silence_s or SILENCE_S, proof=True,
         asks=[choice_ask("did", "What it does", ["it stops", "it carries on with its own settings", "it notices nothing"], [good] if good else [])], expect=good,
         temporary=Temporary(device=host, setting="", label="Link cable", back_to="plugged in, page shows again"), cautions=["The output may go off."], minutes=3)  # fmt: skip
 
@@ -140,11 +157,11 @@ def _case_row(d: Display, everything: Display) -> list[Ask]:
 def _temperature(run: Steps, ready: list[str]) -> None:
     run.add("proof:temperature", "proof", "Temperature", "Read the bank's temperature on the display and with a second thermometer at the same place, at rest.", ready, kind="test", figures="temperature", symptom="hot-but-cool", proof=True,
         asks=[figure_ask("shown", "Shown", "degC"), figure_ask("second", "Second thermometer", "degC", meter="temperature"), figure_ask("ambient", "Air around", "degC", needed=False, meter="temperature")],
-        why="within 3 K at rest; a constant 25.0 is a default, not a sensor")  # fmt: skip
+        why=f"within {figure(THERMOMETERS_K)} K at rest; a constant {REFERENCE_C} is a default, not a sensor")  # fmt: skip
     run.add("proof:probe", "proof", "Which probe", "Warm one probe at a time with a hand; see which one the display follows.", ["proof:temperature"], kind="test", optional=True, proof=True,
         asks=[choice_ask("follows", "The display follows", ["the probe at the bank", "another probe", "none"], ["the probe at the bank"])])  # fmt: skip
     run.add("proof:shade", "proof", "Sensor in the sun", "Where the sun may reach the sensor: shade it and wait.", ["proof:temperature"], kind="test", figures="shade", optional=True, proof=True,
-        asks=[figure_ask("before", "Before", "degC"), figure_ask("after", "After", "degC"), figure_ask("minutes", "Minutes between", "min")], why="a bank cannot cool more than 1 to 2 K in minutes: if it falls faster, the sensor lied; move it, not the limit")  # fmt: skip
+        asks=[figure_ask("before", "Before", "degC"), figure_ask("after", "After", "degC"), figure_ask("minutes", "Minutes between", "min")], why=f"a bank cannot cool more than {figure(COOLS_K)} K in {figure(COOLS_MIN)} minutes: if it falls faster, the sensor lied; move it, not the limit")  # fmt: skip
 
 
 def _electrical(run: Steps, ready: list[str]) -> None:
@@ -162,7 +179,7 @@ def _electrical(run: Steps, ready: list[str]) -> None:
         given |= {"hold_min": float(hold.value)} if hold is not None and isinstance(hold.value, float) else {}
         given |= {"tail_a": float(tail.value)} if tail is not None and isinstance(tail.value, float) else {}
         given |= {"float_v": float(ladder["float_v"].value)} if "float_v" in ladder else {}
-        points = [a for n in range(1, 13) for a in (figure_ask(f"m{n}", "Minute", "min", row=str(n), column="minute", needed=n < 4), figure_ask(f"v{n}", "Volts", "V", row=str(n), column="volts", needed=n < 4), figure_ask(f"a{n}", "Amps", "A", row=str(n), column="amps", needed=False))]  # fmt: skip
+        points = [a for n in range(1, 12 + 1) for a in (figure_ask(f"m{n}", "Minute", "min", row=str(n), column="minute", needed=n < 4), figure_ask(f"v{n}", "Volts", "V", row=str(n), column="volts", needed=n < 4), figure_ask(f"a{n}", "Amps", "A", row=str(n), column="amps", needed=False))]  # fmt: skip
         run.add("proof:charge", "proof", "A charge to the end", f"Let it charge to {figure(absorb.value, 1)} V and on; note minute, volts and amps, often near the top.", ready, kind="test", figures="charge", given=given, asks=points,
             columns=["minute", "volts", "amps"], minutes=120, optional=True, proof=True, symptom="trips-at-end", cautions=["Stay while it is new. Above the cells' limit: open the sun and AC inputs."])  # fmt: skip
     dc = run.job.site.dc_loads_a
@@ -173,7 +190,7 @@ def _electrical(run: Steps, ready: list[str]) -> None:
     if len(run.job.units) > 1:
         ids = [u.id for u in run.job.units]
         run.add("proof:share", "proof", "Units share", "Under a steady load, read the amps of each unit.", ready, kind="test", devices=ids, figures="share", given={"part": SHARE}, symptom="amps-differ", proof=True,
-            asks=[figure_ask(id, f"Amps of {id}", "A") for id in ids], why="within 10 %: leads of one length, settings alike")  # fmt: skip
+            asks=[figure_ask(id, f"Amps of {id}", "A") for id in ids], why=f"within {figure(SHARE * 100)} %: leads of one length, settings alike")  # fmt: skip
     alarm, shut = ladder.get("alarm_v"), ladder.get("shutdown_v")
     row = _row(run, "shutdown_v")
     if alarm is not None and shut is not None and row is not None and run.solved.host is not None:
@@ -186,8 +203,26 @@ def _sources(run: Steps, ready: list[str]) -> None:
     job, solved = run.job, run.solved
     ac = job.site.ac
     host = solved.host
-    volts = figure_ask("volts", "Volts from the bank", "V", ac.volts * 0.9, ac.volts * 1.1, ac.volts, "within 10 %", meter="volts")
-    hertz = figure_ask("hertz", "Hertz from the bank", "Hz", ac.hz * 0.99, ac.hz * 1.01, float(ac.hz), "within 1 %", meter="volts")
+    volts = figure_ask(
+        "volts",
+        "Volts from the bank",
+        "V",
+        ac.volts * (1 - VOLTS_PART),
+        ac.volts * (1 + VOLTS_PART),
+        ac.volts,
+        f"within {figure(VOLTS_PART * 100)} %",
+        meter="volts",
+    )
+    hertz = figure_ask(
+        "hertz",
+        "Hertz from the bank",
+        "Hz",
+        ac.hz * (1 - HERTZ_PART),
+        ac.hz * (1 + HERTZ_PART),
+        float(ac.hz),
+        f"within {figure(HERTZ_PART * 100)} %",
+        meter="volts",
+    )
     if job.mains is not None:
         run.add("proof:mains-fail", "proof", "The mains fail", "Open the breaker of the mains with the loads on, and close it again after.", ready, kind="test", proof=True, minutes=5,
             asks=[choice_ask("carried", "The loads", ["carried on", "went off"], ["carried on"]), figure_ask("gap", "Gap", "ms", 0.0, TRANSFER_MS, why="what a unit promises, 10 to 20 ms", needed=False, meter="scope"), volts, hertz],
@@ -204,14 +239,12 @@ def _sources(run: Steps, ready: list[str]) -> None:
             _generator(run, ready, source.charge_a, source.loads_w)
     ac_limits = solved.limits.ac if solved.limits else None
     if ac_limits is not None and ac_limits.charge_a:
-        eta = min((u.profile.ratings.charger_efficiency for u in solved.units), default=0.92)
+        eta = min((u.profile.ratings.charger_efficiency for u in solved.units), default=CHARGER_EFFICIENCY)
         given = {"efficiency": eta} | (
-            {"breaker_w": job.mains.breaker_a * ac.volts * CONTINUOUS * {"single": 1, "split": 2, "three": 3}[ac.topology]}
-            if job.mains
-            else {}
+            {"breaker_w": job.mains.breaker_a * ac.volts * CONTINUOUS * LEGS[ac.topology]} if job.mains else {}
         )
         run.add("proof:ac-draw", "proof", "Draw from AC", "Charge from AC at the cap: read the bank's volts and amps, the loads, and what comes in.", ready, kind="test", figures="ac_draw", given=given, proof=True,
-            asks=[figure_ask("amps", "Into the bank", "A", meter="clamp"), figure_ask("volts", "Bank", "V", meter="volts"), figure_ask("loads", "Loads", "W"), figure_ask("input", "From AC", "W")], why="amps × volts / efficiency + loads, within 5 %, and below 0.8 of the breaker")  # fmt: skip
+            asks=[figure_ask("amps", "Into the bank", "A", meter="clamp"), figure_ask("volts", "Bank", "V", meter="volts"), figure_ask("loads", "Loads", "W"), figure_ask("input", "From AC", "W")], why=f"amps × volts / efficiency + loads, within {figure(DRAW_PART * 100)} %, and below {figure(CONTINUOUS)} of the breaker")  # fmt: skip
 
 
 def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) -> None:
@@ -233,7 +266,7 @@ def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) ->
     asks = []
     for a in amps[: RAMP_STEPS + 1]:
         word = f"{figure(a, 1)} A"
-        asks += [figure_ask(f"{a:g}.volts", word, "V", low_v, high_v, ac.volts, "the unit's own AC window", row=word, column="volts", needed=False), figure_ask(f"{a:g}.hertz", word, "Hz", ac.hz * 0.98, ac.hz * 1.02, float(ac.hz), "within 2 %", row=word, column="hertz", needed=False)]  # fmt: skip
+        asks += [figure_ask(f"{a:g}.volts", word, "V", low_v, high_v, ac.volts, "the unit's own AC window", row=word, column="volts", needed=False), figure_ask(f"{a:g}.hertz", word, "Hz", ac.hz * (1 - RAMP_HERTZ_PART), ac.hz * (1 + RAMP_HERTZ_PART), float(ac.hz), f"within {figure(RAMP_HERTZ_PART * 100)} %", row=word, column="hertz", needed=False)]  # fmt: skip
     run.add("proof:ramp", "proof", "Generator under load", f"Raise {row.label if row else 'the charging amps'} in its own steps, not beyond {figure(top, 1)} A; read volts and hertz at each; stop at the first that is not good.", ready, kind="test",
         figures="ramp", asks=asks, columns=["volts", "hertz"], minutes=20, symptom="generator-hunts", proof=True, given={"loads_w": loads_w, "low_v": low_v, "high_v": high_v, "nominal_hz": float(ac.hz)},
         temporary=_temporary(run, row, "step by step") if row is not None else None, cautions=["Exhaust, hot parts. Feel plug and cord by hand after 15 min: warm is a warning, hot is a stop."])  # fmt: skip
@@ -270,10 +303,10 @@ def _modes(run: Steps, ready: list[str]) -> None:
         asks += [figure_ask("grid", "From the grid, to it with a minus", "W")] if grid else []
         asks += [text_ask("clock", "Clock", expect="HH:MM", needed=False)]
         run.add(f"proof:mode:{key}", "proof", f"{words[job.policy.mode]}: {word.lower()}", f"{word}: read sun, loads, bank and grid over two minutes while they stand still.", ready, kind="test", figures="mode", asks=asks, optional=True, proof=True, minutes=3,
-            why="what the plan's own settings make of these watts, within max(100 W, 5 %)")  # fmt: skip
+            why=f"what the plan's own settings make of these watts, within max({figure(MODE_W)} W, {figure(MODE_PART * 100)} %)")  # fmt: skip
     if job.policy.mode == "zero-export" and not job.policy.sells and job.mains is not None:
         run.add("proof:zero-export", "proof", "No export", "With sun above the loads and the bank full or capped, read the grid for two minutes.", ready, kind="reading", optional=True, proof=True,
-            asks=[figure_ask("grid", "Grid", "W", -40.0, 40.0, 0.0, "the unit's idle offset, about 40 W")], fails="The transformer is reversed, or on another phase.")  # fmt: skip
+            asks=[figure_ask("grid", "Grid", "W", -IDLE_EXPORT_W, IDLE_EXPORT_W, 0.0, f"the unit's idle offset, about {figure(IDLE_EXPORT_W)} W")], fails="The transformer is reversed, or on another phase.")  # fmt: skip
 
 
 def _faults(run: Steps, ready: list[str]) -> None:
@@ -302,4 +335,4 @@ def _temporary(run: Steps, row: SheetRow, to: str) -> Temporary:
 def _window(run: Steps, nominal: float) -> tuple[float, float]:
     window = run.solved.sources.ac_window if run.solved.sources else None
     low, high = (getattr(window, n, None) for n in ("low_off_v", "high_off_v")) if window is not None else (None, None)
-    return (low if isinstance(low, float) else nominal * 0.9, high if isinstance(high, float) else nominal * 1.1)
+    return (low if isinstance(low, float) else nominal * NARROW_AC[0], high if isinstance(high, float) else nominal * NARROW_AC[1])

@@ -16,7 +16,7 @@ from .fold import State
 from .logbook import changes_of, due_of, faults_of
 from .run import open_points, why_not_closed
 
-MOST_W = 2_000_000.0
+MOST_W = 2_000_000
 """Most watts that a prediction takes [W]: what a job may hold."""
 
 

@@ -8,20 +8,29 @@ from __future__ import annotations
 from ..documents.results.order import Step
 from ..planning.joining import branches_of, steps_of
 from ..trade.errors import DocumentError
+from ..trade.margins import (
+    BANK_SHOWN,
+    BOOT_S,
+    CAPACITORS_S,
+    CLAMP_ZERO_A,
+    DEAD_V,
+    JOIN_AMPS_FACTOR,
+    JOIN_AMPS_MORE_A,
+    LEAST_SHUNT_A,
+    LIGHT_A,
+    LOADED_PART,
+    METER_AT_V,
+    OHM_TOLERANCE,
+    OHM_ZONES,
+    OWN_DRAW_A,
+    STRING_WAIT_S,
+    TERMINATOR_OHM,
+    USUAL_SHUNT_A,
+    ZERO_A,
+)
 from ..visit.as_found import planned_entries
 from ..visit.working_list import order_of
 from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, number_of, text_ask, tick_ask
-
-CAPACITORS_S = 300.0
-"""Wait for capacitors where the label of the unit says nothing [s]; common practice, the label counts."""
-STRING_WAIT_S = 20.0
-"""Wait between one sun string and the next [s]; common practice."""
-BOOT_S = 60.0
-"""Wait until a charger on the bank has booted [s]; common practice."""
-DEAD_V = 1.0
-"""Volts between dead busbars that still count as dead [V]; common practice."""
-OHM_TOLERANCE = 0.05
-"""Tolerance of terminators, of their parallel too; common practice."""
 
 
 def before(run: Steps) -> None:
@@ -83,10 +92,10 @@ def isolate(run: Steps) -> None:
         needs = [run.add(f"isolate:{b.id}", "isolate", f"{b.name} open", f"Open {b.name}" + (f", which feeds {b.feeds}." if b.feeds else "."), needs,
             cautions=[caution], breaker=b.id, opens=True, reverse=f"restore:{b.id}", devices=[b.device] if b.device else [],
             wait_s=STRING_WAIT_S if sun else 0.0, why="strings one by one, while their charger still has the bank" if sun else "")]  # fmt: skip
-    needs = [run.add("isolate:wait", "isolate", "Wait for capacitors", "Wait until the capacitors of all units are empty: 5 minutes, or as their labels say.", needs,
+    needs = [run.add("isolate:wait", "isolate", "Wait for capacitors", f"Wait until the capacitors of all units are empty: {CAPACITORS_S / 60:g} minutes, or as their labels say.", needs,
         kind="wait", wait_s=CAPACITORS_S, minutes=5, cautions=["They hold a deadly charge after everything is open."])]  # fmt: skip
     needs = [run.add("isolate:amps", "isolate", "No current anywhere", "Clamp every cable of the busbar: no current may flow.", needs, kind="reading",
-        asks=[figure_ask("amps", "Largest current found", "A", -1.0, 1.0, 0.0, "a clamp meter's own zero", meter="clamp")],
+        asks=[figure_ask("amps", "Largest current found", "A", -CLAMP_ZERO_A, CLAMP_ZERO_A, 0.0, "a clamp meter's own zero", meter="clamp")],
         fails="Something is still closed: go through the breakers again.")]  # fmt: skip
     zones = [
         (DEAD_V, None, "It is not dead", "Keep away from the bars; find the breaker that is still closed, then measure again.")
@@ -139,7 +148,7 @@ def join(run: Steps) -> None:
         expected = amps.get(b.device or "")
         asks = []
         if expected is not None:
-            high = max(2 * expected.amps, expected.amps + 2.0)
+            high = max(JOIN_AMPS_FACTOR * expected.amps, expected.amps + JOIN_AMPS_MORE_A)
             asks = [figure_ask("amps", "Current on closing", "A", 0.0, high, expected.amps, "from the resting volts and both resistances, twice over", meter="clamp", needed=False)]  # fmt: skip
         needs = [run.add(f"restore:{b.id}", "join", f"{b.name} closed", f"Close {b.name}" + (" onto the modules that are joined." if expected else "."), needs, kind="reading" if asks else "action",
             breaker=b.id, reverse=f"isolate:{b.id}", devices=[b.device] if b.device else [], asks=asks, cautions=[SHOCK],
@@ -173,7 +182,7 @@ def addresses(run: Steps) -> None:
             cautions=["Not in the port that looks alike: it is another circuit on the same kind of plug."])  # fmt: skip
     if link.loop == "closed" and link.cable is not None and link.terminators is not None:
         ends = list(link.terminators.expected_ohm)
-        good = ends[2] if len(ends) > 2 and ends[2] else 60.0
+        good = ends[2] if len(ends) > 2 and ends[2] else TERMINATOR_OHM / 2
         low, high = good * (1 - OHM_TOLERANCE), good * (1 + OHM_TOLERANCE)
         one, three = good * 2, good * 2 / 3
         pins = [str(w.from_) for w in link.cable.wires if w.signal.upper().endswith(("-H", "-L", "-A", "-B"))]
@@ -183,10 +192,10 @@ def addresses(run: Steps) -> None:
             cautions=["Power off at both ends. A live pair reads nonsense and can harm the meter."], symptom="page-zeros",
             asks=[figure_ask("ohms", "Ohms across the pair", "Ω", low, high, good, f"terminators ±{OHM_TOLERANCE * 100:g} %", meter="ohms",
                 marks=[(three, "three in"), (one, "one in")],
-                zones=[(one * 0.85, one * 1.15, "One terminator is missing", f"Look at {last}: its plug belongs in the free port at the end of the chain." if last else "Put it in."),
-                    (three * 0.85, three * 1.1, "One terminator too many", "Take out the one that is not at an end."),
-                    (one * 3, None, "No terminator, or the pair is open", "Look at both ends of the chain and at the plug."),
-                    (None, good * 0.5, "The pair is shorted, or powered", "Switch off both ends; look for a crushed plug.")])],
+                zones=[(one * OHM_ZONES["one"][0], one * OHM_ZONES["one"][1], "One terminator is missing", f"Look at {last}: its plug belongs in the free port at the end of the chain." if last else "Put it in."),
+                    (three * OHM_ZONES["three"][0], three * OHM_ZONES["three"][1], "One terminator too many", "Take out the one that is not at an end."),
+                    (one * OHM_ZONES["ends"][1], None, "No terminator, or the pair is open", "Look at both ends of the chain and at the plug."),
+                    (None, good * OHM_ZONES["ends"][0], "The pair is shorted, or powered", "Switch off both ends; look for a crushed plug.")])],
             fails="Measure again after each change.")  # fmt: skip
 
 
@@ -232,7 +241,7 @@ def power(run: Steps) -> None:
     for u in units:
         asks = []
         if bank_v is not None:
-            asks = [figure_ask("volts", "Bank volts on its display", "V", bank_v * 0.85, bank_v * 1.2, bank_v, "anywhere a bank of so many cells may stand", needed=False)]  # fmt: skip
+            asks = [figure_ask("volts", "Bank volts on its display", "V", bank_v * BANK_SHOWN[0], bank_v * BANK_SHOWN[1], bank_v, "anywhere a bank of so many cells may stand", needed=False)]  # fmt: skip
         needs = [run.add(f"on:{u.id}", "power", f"{u.id} switched on", f"Switch {u.id} on" + (", and wait until it says that it waits for its host." if u.role == "follower" else "."), needs,
             kind="reading" if asks else "action", devices=[u.id], asks=asks, reverse=f"off:{u.id}", symptom="waits-for-host" if u.role == "follower" else "")]  # fmt: skip
 
@@ -300,17 +309,17 @@ def sensor(run: Steps) -> None:
     row = next((r for r in sheet.settings if r.quantity == "shunt_a"), None) if sheet else None
     needs = run.last("recheck", "enter", "power")
     idle = max((u.profile.ratings.idle_w for u in run.solved.units), default=0.0)
-    own = round(idle / (run.solved.bank.nominal_v if run.solved.bank else 48.0), 2) if idle else 0.3
+    own = round(idle / (run.solved.bank.nominal_v if run.solved.bank else METER_AT_V), 2) if idle else OWN_DRAW_A
     run.add("sensor:type", "sensor", "Sensor entered", f"See that {device} shows the sensor's type, amps and millivolts as its plate says.", needs, devices=[device],
         why="declaring a new bank or another capacity makes some units forget it", expect=f"{row.entry} {row.unit}" if row else "")  # fmt: skip
     run.add("sensor:zero", "sensor", "Zero", "Chargers, loads and followers off: read the bank's current on the display.", ["sensor:type"], kind="reading", devices=[device],
         figures="zero", given={"own_draw_a": own, "capacity_ah": run.solved.bank.capacity_ah if run.solved.bank else 100.0},
-        asks=[figure_ask("amps", "Current shown", "A", -(own + 0.1), own + 0.1, own, f"the host's own draw of about {own:g} A remains, and 0.1 A")], fails="Zero the sensor as its manual says; read again.")  # fmt: skip
+        asks=[figure_ask("amps", "Current shown", "A", -(own + ZERO_A), own + ZERO_A, own, f"the host's own draw of about {own:g} A remains, and {ZERO_A:g} A")], fails="Zero the sensor as its manual says; read again.")  # fmt: skip
     run.add("sensor:gain", "sensor", "Gain", "Under load, read display and clamp at the same moment.", ["sensor:zero"], kind="test", devices=[device], figures="gain",
         given={"rated_a": rated, "entry": number_of(row.entry, rated) if row else rated, "entry_step": _step_of(run, device, "shunt_a"), "own_draw_a": own},
         asks=[figure_ask("shown", "Current on the display", "A"), figure_ask("reference", "Current on the clamp, same place", "A", meter="clamp"),
             figure_ask("own_draw", "Own draw between the two places", "A", needed=False)],
-        why="within 0.3 A on light load and 3 % under load", cautions=["A clamp reads nonsense near a bar that carries another current."], fails="Type the corrected entry, then read again.")  # fmt: skip
+        why=f"within {LIGHT_A:g} A on light load and {LOADED_PART * 100:g} % under load", cautions=["A clamp reads nonsense near a bar that carries another current."], fails="Type the corrected entry, then read again.")  # fmt: skip
 
 
 def live(run: Steps) -> None:
@@ -339,7 +348,7 @@ def _shunt(run: Steps) -> tuple[str, float] | None:
     for id, sheet in run.solved.sheets.items():
         for r in sheet.settings:
             if r.quantity == "shunt_a":
-                return id, run.job.bank.shunt_a or max(number_of(r.entry, 500.0), 50.0)
+                return id, run.job.bank.shunt_a or max(number_of(r.entry, USUAL_SHUNT_A), LEAST_SHUNT_A)
     host = run.solved.host
     return (host.id, run.job.bank.shunt_a) if run.job.bank.shunt_a is not None and host is not None else None
 

@@ -4,21 +4,32 @@ Every rule of the trade is registered once with an id, a one-line statement, its
 source and a status: S (published standard, named), T (common trade practice, no source) or M
 (written from memory). A rule that checks something is one decorated function that yields
 findings; rules that only compute register their formula with :func:`formula_rule`.
+
+Statement and formula name the constants they rest on, in braces: ``{FUSE_FACTOR}`` of :mod:`.margins` or :mod:`.copper`,
+``{cell.rest_v}`` of the chemistry, ``:%`` as percent. The figures are put in when somebody reads them, so that the text cannot
+say another number than the code goes by.
 """
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+from string import Formatter
 from typing import Any, Literal, TypeVar
 
+from . import copper, margins
 from .budget import check_deadline
+from .chemistries import CHEMISTRIES, LFP, Chemistry
 from .finding import Finding
 from .stages import STAGES
+from .steps import figure
+
+__all__ = ["Rule", "Severity", "Status", "check", "formula_rule", "load_all", "rules_markdown", "run_checks"]
 
 Status = Literal["S", "T", "M", "S, M"]
 
@@ -34,17 +45,56 @@ STATUS_WORDS = {
 }
 
 
+class _Figures(Formatter):
+    """Puts constants into a text: ``:%`` as percent, everything else as people write figures."""
+
+    def format_field(self, value: Any, format_spec: str) -> str:
+        if isinstance(value, int | float) and format_spec in ("", "%"):
+            return f"{figure(value * 100, 2)} %" if format_spec else figure(value, 6)
+        return str(super().format_field(value, format_spec))
+
+
+_FIGURES = _Figures()
+_NAMED = re.compile(r"\{(cell\.)?([\w.]+)")
+
+
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One rule of the trade."""
+    """One rule of the trade. ``says`` and ``works`` are statement and formula with the names of their constants in braces."""
 
     id: str
     stage: str
-    statement: str
-    formula: str
+    says: str
+    works: str
     source: str
     status: Status
     kind: Literal["check", "formula", "order"]
+
+    @property
+    def constants(self) -> tuple[str, ...]:
+        """Return the names of the constants of :mod:`.margins` and :mod:`.copper` that the texts rest on."""
+        return tuple(dict.fromkeys(name for cell, name in _NAMED.findall(self.says + self.works) if not cell))
+
+    @property
+    def of_the_cell(self) -> tuple[str, ...]:
+        """Return the paths of the chemistry's figures that the texts rest on, such as ``margins.shutdown_v``."""
+        return tuple(dict.fromkeys(name for cell, name in _NAMED.findall(self.says + self.works) if cell))
+
+    def statement(self, chemistry: Chemistry = LFP) -> str:
+        """Return what the rule says, with today's figures."""
+        return _filled(self.says, chemistry)
+
+    def formula(self, chemistry: Chemistry = LFP) -> str:
+        """Return the formula with today's figures for a chemistry; nothing where the chemistry has no such figure."""
+        return _filled(self.works, chemistry)
+
+    def formulas(self) -> dict[str, list[str]]:
+        """Return each wording of the formula with the names of the chemistries it holds for."""
+        told: dict[str, list[str]] = {}
+        for chemistry in CHEMISTRIES.values():
+            if text := self.formula(chemistry):
+                told.setdefault(text, []).append(chemistry.name)
+        return told
 
     def finding(self, severity: Severity, title: str, message: str, at: str, fix: str = "", **numbers: Any) -> Finding:
         """Return a finding of this rule. ``numbers`` are the figures compared, named with their unit."""
@@ -60,6 +110,13 @@ class Rule:
             source=self.source,
             status=self.status,
         )
+
+
+def _filled(text: str, chemistry: Chemistry) -> str:
+    try:
+        return _FIGURES.vformat(text, (), {**vars(copper), **vars(margins), "cell": chemistry})
+    except AttributeError:
+        return ""
 
 
 REGISTRY: dict[str, Rule] = {}
@@ -134,7 +191,8 @@ def rules_markdown() -> str:
         "# Rules",
         "",
         "Made from the rule registry by `make docs`; do not edit. Status: S published standard, T common",
-        "trade practice without a source, M written from memory.",
+        "trade practice without a source, M written from memory. Figures are those the code goes by; where chemistries differ,",
+        "each has its own.",
     ]
     for stage in STAGES:
         rules = sorted((r for r in known.values() if r.stage == stage), key=lambda r: r.id)
@@ -142,6 +200,8 @@ def rules_markdown() -> str:
             continue
         lines += ["", f"## {stage.capitalize()}", "", "| rule | statement | formula | source | status |", "|---|---|---|---|---|"]
         for r in rules:
-            formula = r.formula.replace("|", "\\|")
-            lines.append(f"| `{r.id}` | {r.statement} | `{formula}` | {r.source} | {r.status} |")
+            told = r.formulas()
+            formula = "; ".join((f"{', '.join(names)}: " if len(told) > 1 else "") + f"`{f}`" for f, names in told.items())
+            formula = formula.replace("|", "\\|")
+            lines.append(f"| `{r.id}` | {r.statement()} | {formula} | {r.source} | {r.status} |")
     return "\n".join(lines) + "\n"

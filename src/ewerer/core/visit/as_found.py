@@ -23,16 +23,12 @@ from ..trade.budget import MAX_DOCUMENT_BYTES
 from ..trade.chemistries import ocv_v, soc_at
 from ..trade.errors import DocumentError, Problem
 from ..trade.finding import Finding
-from ..trade.margins import REFERENCE_C
+from ..trade.margins import AC_OVER_W, CAPACITY_APART, COLD_C, NORMAL_USE_OVER_RESERVE, REFERENCE_C
 from ..trade.quantities import QUANTITIES
 from ..trade.rules import Rule, check
 from ..trade.steps import figure
 
 Value = float | str | bool
-
-
-CAPACITY_APART = 0.05
-"""A found capacity further from the bank's is told [T]."""
 
 
 MAX_LINES, MAX_LINE_CHARACTERS = 2000, 1000
@@ -443,14 +439,14 @@ def _equalising(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("found-compensation", "sheet", "Temperature compensation was off", "dV = comp * (T - 25)")
+@check("found-compensation", "sheet", "Temperature compensation was off", "dV = comp * (T - {REFERENCE_C})")
 def _compensation(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if chemistry_of(solved.modules).compensation_mv_per_c:
         return
     for unit, values in _noted(solved):
         comp = _number(values, "temp_comp_mv_per_c")
         if comp:
-            at_c = 5.0
+            at_c = COLD_C
             lift = comp * (at_c - REFERENCE_C) / 1000
             absorb = _number(values, "absorb_v")
             then = (
@@ -521,13 +517,13 @@ def _cells(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("found-alarm-in-range", "sheet", "The alarm lies below normal use", "s(alarm) <= reserve + 15 %")
+@check("found-alarm-in-range", "sheet", "The alarm lies below normal use", "s(alarm) <= reserve + {NORMAL_USE_OVER_RESERVE:%}")
 def _alarm(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.bank is None:
         return
     n, chemistry = solved.bank.series_cells, chemistry_of(solved.modules)
     reserve = reserve_of(solved.job, chemistry_of(solved.modules))
-    line = n * ocv_v(chemistry, min(1.0, reserve + 0.15))
+    line = n * ocv_v(chemistry, min(1.0, reserve + NORMAL_USE_OVER_RESERVE))
     for unit, values in _noted(solved):
         volts = _number(values, "alarm_v")
         if volts is not None and volts > line:
@@ -547,7 +543,7 @@ def _alarm(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "found-shutdown-low",
     "sheet",
     "A found shut-down lies above the BMS cut-off by its margin",
-    "shut-down >= n * (V_cell_min + 0.0625 V), unit off >= n * V_cell_min",
+    "shut-down >= n * (V_cell_min + {cell.margins.shutdown_v} V), unit off >= n * V_cell_min",
 )
 def _low(rule: Rule, solved: Solved) -> Iterator[Finding]:
     b = solved.basis
@@ -607,7 +603,7 @@ def _reversed(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "found-recharge",
     "sheet",
     "A found charge-again point lies a hysteresis below the volts that are held",
-    "absorption, float - charge again >= 0.025 V * n",
+    "absorption, float - charge again >= {cell.margins.hysteresis_v} V * n",
 )
 def _recharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
     b = solved.basis
@@ -629,7 +625,7 @@ def _recharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("found-capacity", "sheet", "The capacity a unit counts with is the bank's", "|C_found - C| <= 5 %")
+@check("found-capacity", "sheet", "The capacity a unit counts with is the bank's", "|C_found - C| <= {CAPACITY_APART:%}")
 def _capacity(rule: Rule, solved: Solved) -> Iterator[Finding]:
     bank = solved.bank
     for unit, values in _noted(solved):
@@ -743,7 +739,7 @@ def _overdraw(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for source in solved.limits.ac.sources:
         efficiency = min((u.profile.ratings.charger_efficiency for u in solved.units), default=1.0)
         drawn = total * volts / efficiency
-        if noted and drawn + source.loads_w > source.available_w + 0.5:
+        if noted and drawn + source.loads_w > source.available_w + AC_OVER_W:
             yield rule.finding(
                 "caution",
                 f"The units were found to overload the {source.source}",

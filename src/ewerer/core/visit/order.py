@@ -33,7 +33,7 @@ ORDER_RULE = formula_rule(
 )
 
 
-MOST_NODES = 2_000
+MOST_NODES, LEAST_EFFORT = 2_000, 200
 """Nodes expanded before a search says that it cannot prove a shortest sequence: about half a second."""
 
 
@@ -641,7 +641,7 @@ def _final_values(
         return None, nodes, nearest, False
     # The least number is known; now the shortest way through the menu with that many.
     search = _Search(model, target, relevant, mode, level)
-    effort = max(200, WALK_EFFORT // max(1, len(relevant)) ** 2)
+    effort = max(LEAST_EFFORT, WALK_EFFORT // max(1, len(relevant)) ** 2)
     best, used, _ = search.run(shown, effort, len(writes))
     proven = best is not None
     if best is None:

@@ -12,6 +12,7 @@ from pydantic import Field
 from ...core import tasks
 from ...core.documents.job import Job, Series
 from ...core.documents.results.flow import Advice, Comparison, Gentlest, Simulation, Sweep
+from ...core.trade.margins import ENOUGH_FULL_DAYS
 from ..crews.roles import Role
 from ..problems import problem
 from ..profiles.actions import library_for
@@ -31,7 +32,7 @@ class WorkIn(Asked):
     other: JobBody | None = None
     days: Annotated[int, Field(ge=1, le=731, description="days to simulate")] = 365
     as_found: bool = False
-    wanted: Annotated[float, Field(gt=0, le=1, description="part of the days that shall reach full")] = 0.8
+    wanted: Annotated[float, Field(gt=0, le=1, description="part of the days that shall reach full")] = ENOUGH_FULL_DAYS
     weathers: Annotated[int, Field(ge=1, le=500, description="how many years of weather")] = 60
     vary_field: Annotated[str, Field(max_length=120, description="field that is varied; none where empty")] = ""
     vary_values: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=6, description="its values, as typed")] = []

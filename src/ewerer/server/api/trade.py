@@ -11,11 +11,13 @@ from ninja import Router, Schema
 
 from ...core.devices.wire.protocols import FAMILIES
 from ...core.documents.fields import fields
+from ...core.documents.job import Chemistry
 from ...core.documents.job import Job as JobDocument
 from ...core.documents.parse import bounds_at
 from ...core.documents.schema import KINDS, schema
+from ...core.trade.chemistries import CHEMISTRIES
 from ...core.trade.quantities import QUANTITIES
-from ...core.trade.rules import STATUS_WORDS, load_all
+from ...core.trade.rules import STATUS_WORDS, Rule, load_all
 from ...core.trade.stages import ALL, Stage
 from .shapes import REFUSALS, Page, PageQuery, attachment, file_answer, paged
 
@@ -101,9 +103,15 @@ def list_fields(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 
 
 @router.get("/rules", response={200: Page[RuleOut], **REFUSALS})
-def list_rules(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
-    """List every rule of the trade that plans rest on."""
-    return paged(list(load_all().values()), page, lambda r: {**asdict(r), "status_words": STATUS_WORDS[r.status]})
+def list_rules(request: HttpRequest, page: PageQuery, chemistry: Chemistry = "lfp") -> dict[str, Any]:
+    """List every rule of the trade that plans rest on, with the figures that hold for a chemistry."""
+    cell = CHEMISTRIES[chemistry]
+
+    def told(r: Rule) -> dict[str, Any]:
+        words = {"statement": r.statement(cell), "formula": r.formula(cell), "status_words": STATUS_WORDS[r.status]}
+        return {"id": r.id, "stage": r.stage, "source": r.source, "status": r.status, **words}
+
+    return paged(list(load_all().values()), page, told)
 
 
 @router.get("/quantities", response={200: Page[QuantityOut], **REFUSALS})

@@ -123,7 +123,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
           ><span>safe charge beside {{ tidy(generator.loads_w, 0) }} W of loads</span>
         </div>
         <div>
-          <b>{{ percent(generator.loaded) }}</b><span>loaded while charging; 30 % at least</span>
+          <b>{{ percent(generator.loaded) }}</b><span>loaded while charging; {{ percent(generator.least_loaded) }} at least</span>
         </div>
         <div v-if="generator.quiet_h">
           <b>{{ tidy(generator.quiet_needs_wh / 1000, 1) }} of {{ tidy(generator.quiet_has_wh / 1000, 1) }} kWh</b
@@ -133,8 +133,8 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
       <ul class="recipe">
         <li v-for="r in generator.recipe" :key="r">{{ r }}</li>
         <li>
-          Ramp test: charge at {{ generator.ramp_a.map((a) => `${a} A`).join(', ') }}; five minutes each; listen, watch its hertz,
-          stop where it sags.
+          Ramp test: charge at {{ generator.ramp_a.map((a) => `${a} A`).join(', ') }}; {{ tidy(generator.ramp_min, 0) }} min each;
+          listen, watch its hertz, stop where it sags.
         </li>
       </ul>
       <CautionLine>Exhaust kills: run it outdoors. Neutral bonding and transfer only as local code says.</CautionLine>
@@ -149,7 +149,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
     <WorkBar
       :work="gentlest"
       label="Find it"
-      @start="gentlest.start({ kind: 'gentlest', document: job.document.value, days: 365, wanted: 0.8 })"
+      @start="gentlest.start({ kind: 'gentlest', document: job.document.value, days: 365 })"
     />
     <div v-if="g" data-gentlest>
       <p>

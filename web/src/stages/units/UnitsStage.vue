@@ -65,7 +65,6 @@ function addSun(plate?: Record<string, unknown>) {
   job.set('/sun/chargers', [...chargers.value, { id, ...(plate ? { plate } : { profile: addingSun.value }) }])
   if (plate) openRow.value = id
 }
-const bankTop = computed(() => Math.ceil((job.plan.value?.bank?.nominal_v ?? 51.2) * 1.25))
 const controller = computed(() => job.at('/controller') as Unit | undefined)
 const addingHub = ref('')
 const addHub = () =>
@@ -257,7 +256,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
         :choices="of('sun-charger').map((p) => [p.id, `${p.name} · ${p.about}`])"
       />
       <button :disabled="!addingSun" @click="addSun()">Add sun charger</button>
-      <button @click="addSun({ charge_max_a: 60, battery_v_max: bankTop })">Add charger by plate</button>
+      <button @click="addSun({ ...job.plan.value?.next_charger })">Add charger by plate</button>
     </div>
     <CautionLine>The bank first, sun after it: a sun charger must never see panels without a bank.</CautionLine>
   </fieldset>

@@ -35,6 +35,10 @@ Stretch = tuple[int, int, What]
 Day = tuple[Stretch, ...]
 
 
+LEAP_YEAR = 2024
+"""Any year with a 29th of February."""
+
+
 def minutes_of(time: str) -> int:
     """Return minutes from midnight of ``HH:MM`` (24:00 is 1440)."""
     return int(time[:2]) * 60 + int(time[3:])
@@ -128,7 +132,7 @@ def year_parts(windows: Sequence[Window], seasons: Sequence[Season]) -> list[Yea
     if not any(spans):
         return []
     held = []
-    for day in ((dt.date(2024, 1, 1) + dt.timedelta(days=d)).strftime("%m-%d") for d in range(366)):
+    for day in ((dt.date(LEAP_YEAR, 1, 1) + dt.timedelta(days=d)).strftime("%m-%d") for d in range(366)):
         held.append((day, tuple(i for i, span in enumerate(spans) if span is None or covers(*span, day))))
     starts = [k for k in range(366) if held[k][1] != held[k - 1][1]] or [0]
     return [YearPart(held[a][0], held[b - 1][0], held[a][1]) for a, b in pairwise([*starts, starts[0]])]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field
 
+from ..job import Chemistry
 from .base import PlanPart
 
 
@@ -71,7 +72,7 @@ class Bank(BankFigures):
 
     nominal_v: float = Field(description="nominal volts [V]")
     class_v: int = Field(description="voltage class [V]")
-    chemistry: str = Field(description="cell chemistry")
+    chemistry: Chemistry = Field(description="cell chemistry")
     cell_max_v: float = Field(description="lowest of the modules' cell maxima [V]")
     cell_min_v: float = Field(description="highest of the modules' cell minima [V]")
     path_mohm: float = Field(description="bank and main leads, what sag is counted with [mohm]")

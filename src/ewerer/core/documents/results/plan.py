@@ -12,7 +12,7 @@ from .base import PlanPart
 from .group import Group
 from .limits import Limits
 from .link import Link
-from .proposals import NextModule, NextUnit
+from .proposals import NextCharger, NextModule, NextUnit
 from .sheet import AgreementRow, FoundValue, PresetVerdict, ReadBack, UnitSheet
 from .sources import SourcesPlan
 from .thresholds import Derived, LadderView, Rung
@@ -54,6 +54,7 @@ class Plan(PlanPart):
     readbacks: dict[str, list[ReadBack]] = Field(default={}, description="verdicts on values read back")
     findings: list[Finding] = Field(description="every finding, the worst first")
     next_unit: NextUnit = Field(description="what a further unit would be")
+    next_charger: NextCharger = Field(description="what a further sun charger by its plate starts from")
     next_module: NextModule = Field(description="what a further nameplate module starts from")
     stages: list[StageState] = Field(description="state of every stage")
 

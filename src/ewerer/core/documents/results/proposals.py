@@ -17,6 +17,13 @@ class NextUnit(PlanPart):
     phases: list[str] = Field(description="phases of the site")
 
 
+class NextCharger(PlanPart):
+    """Figures that a further sun charger by its plate starts from."""
+
+    charge_max_a: float = Field(description="charge limit [A]")
+    battery_v_max: float = Field(description="highest bank voltage [V]")
+
+
 class NextModule(PlanPart):
     """Figures that a further nameplate module starts from."""
 

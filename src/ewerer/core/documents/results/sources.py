@@ -40,11 +40,13 @@ class GeneratorPlan(PlanPart):
     loads_w: float = Field(description="loads that run while charging [W]")
     safe_charge_a: float = Field(description="what may go into the bank [A]")
     loaded: float = Field(description="load as part of the rating (0..1)")
+    least_loaded: float = Field(description="least load as part of the rating, against wet stacking (0..1)")
     least_charge_a: float = Field(description="charging that brings it to its least load [A]")
     quiet_h: float = Field(description="length of the quiet hours [h]")
     quiet_needs_wh: float = Field(description="what the loads need through them [Wh]")
     quiet_has_wh: float = Field(description="what the bank has at their start [Wh]")
     ramp_a: list[float] = Field(description="charging to try one after the other [A]")
+    ramp_min: float = Field(description="how long each step of the ramp is held [min]")
     recipe: list[str] = Field(description="how to run it, in sentences")
 
 
