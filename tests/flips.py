@@ -18,9 +18,9 @@ from ewerer.core.documents.schema import schema
 from ewerer.core.flow.results import simulate
 from ewerer.core.pages.calendar import calendar
 from ewerer.core.plan import plan
-from ewerer.core.planning.pipeline import solve
+from ewerer.core.stages.pipeline import solve
+from ewerer.core.stages.sheet.found import planned_entries
 from ewerer.core.trade.errors import DocumentError
-from ewerer.core.visit.as_found import planned_entries
 from ewerer.core.visit.working_list import order_of
 from tests.jobs import FENWICK, HERON, LARCH, OSTRAND, SKERRY, TARN, data, inline
 

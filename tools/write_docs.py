@@ -9,8 +9,8 @@ from pathlib import Path
 import django
 
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.planning.derived import FIXED
-from ewerer.core.planning.wishes import HAND
+from ewerer.core.stages.sheet.derived import FIXED
+from ewerer.core.stages.sheet.wishes import HAND
 from ewerer.core.trade.quantities import OWN_AMPS, QUANTITIES, glossary_markdown
 from ewerer.core.trade.rules import rules_markdown
 

@@ -10,8 +10,8 @@ import pytest
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile
 from ewerer.core.devices.model import DeviceModel, Refusal
-from ewerer.core.planning.pipeline import solve
-from ewerer.core.visit.as_found import planned_entries
+from ewerer.core.stages.pipeline import solve
+from ewerer.core.stages.sheet.found import planned_entries
 from ewerer.core.visit.order import entry_order
 from ewerer.core.visit.working_list import order_of
 from tests.adversary import Box, broken, canonical, chained_profile, random_found, random_job, tangled_profile

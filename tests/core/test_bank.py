@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.planning.bank import parallel_mohm, reported_a, shared_limit_a, shares
+from ewerer.core.stages.bank.solve import parallel_mohm, reported_a, shared_limit_a, shares
 from tests.jobs import SKERRY, TARN, changed, hand_written, inline, plan_of, rules
 
 ohms = st.floats(0.5, 100)

@@ -12,8 +12,8 @@ from ewerer import cli
 from ewerer.core.devices.library import parse_profile
 from ewerer.core.documents.conditions import MAX_PARTS, ConditionError, parse_condition
 from ewerer.core.documents.parse import MAX_DIGITS, MAX_NESTING, has_long_number, nesting, parse_json
+from ewerer.core.stages.sheet.found import parse_found
 from ewerer.core.trade.errors import DocumentError
-from ewerer.core.visit.as_found import parse_found
 from tests import cases
 from tests.jobs import DEMO, SKERRY, data
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.planning.constraints import Constraint, Grid, find_conflict, fixed, grant, nearest_way_out, propagate, ways_out
+from ewerer.core.stages.constraints import Constraint, Grid, find_conflict, fixed, grant, nearest_way_out, propagate, ways_out
 
 
 def c(upper, lower, gap, rule="r"):

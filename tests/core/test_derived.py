@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents.profiles import ModuleProfile
-from ewerer.core.planning.derived import hold_per_ah_h, max_charge_h, tail_range_a
+from ewerer.core.stages.sheet.derived import hold_per_ah_h, max_charge_h, tail_range_a
 from ewerer.core.trade.chemistries import LFP, ocv_v, slope_v, soc_at, soc_band, soc_band_width
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, data, hand_written, inline, plan_of, random_jobs
 

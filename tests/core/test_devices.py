@@ -12,9 +12,9 @@ from ewerer.core.documents.profiles import AdapterProfile
 from ewerer.core.flow.results import simulate
 from ewerer.core.pages.cable import cable_page, runs_of
 from ewerer.core.plan import device_ids, find_sheet, plan
-from ewerer.core.planning.pipeline import solve
+from ewerer.core.stages.pipeline import solve
+from ewerer.core.stages.sheet.found import parse_found, planned_entries
 from ewerer.core.trade.errors import DocumentError
-from ewerer.core.visit.as_found import parse_found, planned_entries
 from ewerer.core.visit.working_list import order_of, unit_order
 from tests.adversary import Box, random_found
 from tests.jobs import DEMO, FENWICK, HERON, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline, plan_of, rules

@@ -6,7 +6,7 @@ from random import Random
 import numpy as np
 import pytest
 
-from ewerer.core.planning.joining import Branch, closing, gentlest_order, steps_of, worst_step
+from ewerer.core.stages.bank.joining import Branch, closing, gentlest_order, steps_of, worst_step
 from tests import cases
 from tests.jobs import hand_written, inline, plan_of, rules
 

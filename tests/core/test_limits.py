@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ewerer.core.planning.limits import ac_budget, discharge_a, split
+from ewerer.core.stages.limits.ac import ac_budget, split
+from ewerer.core.stages.limits.solve import discharge_a
 from tests.jobs import LARCH, SKERRY, TARN, changed, data, hand_written, inline, plan_of, random_jobs, rules
 
 

@@ -115,7 +115,7 @@ def test_reported_limit_is_buffered_and_rounded_down(count, amps, buffer, step):
     bms = library.get(module["profile"], type(library.get(module["profile"], object))).bms
     exact = bms.buffer * amps * count
     assert shown <= exact + 1e-9 and exact - shown < bms.report_step_a
-    from ewerer.core.planning.bank import reported_a
+    from ewerer.core.stages.bank.solve import reported_a
 
     other = reported_a([amps] * count, buffer, step)
     assert other <= buffer * amps * count + 1e-9 < other + step + 1e-6

@@ -13,8 +13,8 @@ from ewerer.core.devices.cable import T568B, make_cable, ohms_with, pair_of, ter
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.documents.profiles import HostRule, Port, TimedRequest
 from ewerer.core.plan import plan
-from ewerer.core.planning.bank import resolve_modules
-from ewerer.core.planning.link import displays
+from ewerer.core.stages.bank.solve import resolve_modules
+from ewerer.core.stages.link.solve import displays
 from tests.jobs import LARCH, SKERRY, changed, data, inline, job_of, plan_of, rules
 from tests.links import ALPHA, A, B, H, L, can, paired, port, protocol, serial, switched, with_silent
 

@@ -23,9 +23,9 @@ from ewerer.core.flow.results import AT, gentlest_current, simulate
 from ewerer.core.flow.scenario import build, sun_power_w
 from ewerer.core.flow.sweep import sweep
 from ewerer.core.plan import plan
-from ewerer.core.planning.limits import engine_derate
 from ewerer.core.record.figures import KINDS, Noted
 from ewerer.core.record.judge import judge_gate
+from ewerer.core.stages.limits.ac import engine_derate
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.rules import load_all
 from tests import links, orders, pins

@@ -18,9 +18,9 @@ import pytest
 
 from ewerer.core.devices.library import Library, parse_job
 from ewerer.core.flow.scenario import sun_power_w
-from ewerer.core.planning.limits import engine_derate
 from ewerer.core.record.figures import KINDS, Noted
 from ewerer.core.record.run import run_of
+from ewerer.core.stages.limits.ac import engine_derate
 from ewerer.core.trade import copper, margins
 from ewerer.core.trade.chemistries import CHEMISTRIES
 from ewerer.core.trade.rules import Rule, load_all

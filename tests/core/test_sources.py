@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.flow.results import simulate
-from ewerer.core.planning.limits import engine_derate
-from ewerer.core.planning.sources import ac_window, quiet_hours
+from ewerer.core.stages.limits.ac import engine_derate
+from ewerer.core.stages.sources.solve import ac_window, quiet_hours
 from tests import cases
 from tests.jobs import LARCH, NAMES, SKERRY, TARN, changed, job_of, plan_of, rules
 

@@ -8,8 +8,8 @@ from ewerer import cli
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal
 from ewerer.core.plan import plan
+from ewerer.core.stages.sheet.found import parse_found
 from ewerer.core.trade.errors import DocumentError
-from ewerer.core.visit.as_found import parse_found
 from ewerer.core.visit.tryout import try_value, try_writes
 from ewerer.core.visit.working_list import unit_order
 from tests.found import found

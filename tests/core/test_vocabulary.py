@@ -9,8 +9,8 @@ from tools.write_docs import quantities_markdown
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.plan import plan
-from ewerer.core.planning.derived import FIXED
-from ewerer.core.planning.wishes import HAND
+from ewerer.core.stages.sheet.derived import FIXED
+from ewerer.core.stages.sheet.wishes import HAND
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.quantities import OWN_AMPS, QUANTITIES
 from tests.jobs import HERON, SKERRY, changed, data, plan_of, rules

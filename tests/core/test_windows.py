@@ -32,7 +32,7 @@ from ewerer.core.documents.profiles import SlotForm
 from ewerer.core.flow.scenario import prices_of
 from ewerer.core.pages.calendar import calendar
 from ewerer.core.plan import plan
-from ewerer.core.planning.windows import clashes, compare, price_week
+from ewerer.core.stages.windows.solve import clashes, compare, price_week
 from tests import cases
 from tests.jobs import SKERRY, TARN, changed, job_of, plan_of, rules
 from tests.sizes import size

@@ -6,10 +6,11 @@ import pytest
 
 from ewerer.core.devices.codec import decode, encode
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.planning.bank import parallel_mohm, reported_a
-from ewerer.core.planning.derived import hold_per_ah_h
-from ewerer.core.planning.limits import ac_budget, discharge_a
-from ewerer.core.planning.sources import ac_window
+from ewerer.core.stages.bank.solve import parallel_mohm, reported_a
+from ewerer.core.stages.limits.ac import ac_budget
+from ewerer.core.stages.limits.solve import discharge_a
+from ewerer.core.stages.sheet.derived import hold_per_ah_h
+from ewerer.core.stages.sources.solve import ac_window
 from ewerer.core.trade.chemistries import LFP, charge_level_v, peukert_capacity_ah
 from ewerer.core.trade.steps import clean
 

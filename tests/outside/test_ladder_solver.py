@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from ortools.sat.python import cp_model
 
-from ewerer.core.planning.constraints import Constraint, Grid, find_conflict, grant, propagate
+from ewerer.core.stages.constraints import Constraint, Grid, find_conflict, grant, propagate
 from tests.sizes import size
 
 

@@ -139,10 +139,10 @@ def test_a_makers_own_curve_is_used():
 
 
 def test_chemistries_are_data():
-    """Every chemistry is one file; its keys are those of the first, and no name of one stands in the planning."""
-    import ewerer.core.planning as planning
+    """Every chemistry is one file; its keys are those of the first, and no name of one stands in a stage."""
+    import ewerer.core.stages as stages
 
-    text = "".join(p.read_text() for p in Path(planning.__file__).parent.glob("*.py"))
+    text = "".join(p.read_text() for p in Path(stages.__file__).parent.rglob("*.py"))
     assert not [name for name in CHEMISTRIES if f'"{name}"' in text and name != "lfp"]
-    files = Path(planning.__file__).parents[1] / "trade" / "chemistries"
+    files = Path(stages.__file__).parents[1] / "trade" / "chemistries"
     assert {json.loads(p.read_text())["name"] for p in files.glob("*.json")} == set(CHEMISTRIES)

@@ -2,7 +2,7 @@
 
 import pytest
 
-from ewerer.core.planning.limits import CONTINUOUS, FUSE_FACTOR
+from ewerer.core.trade.margins import CONTINUOUS, FUSE_FACTOR
 from tests.jobs import SKERRY, TARN, changed, plan_of
 
 

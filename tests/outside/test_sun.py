@@ -9,7 +9,7 @@ import pytest
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.flow.scenario import SYSTEM_FACTOR, build, sun_power_w
-from ewerer.core.planning.sources import ac_window
+from ewerer.core.stages.sources.solve import ac_window
 from tests.jobs import SKERRY, changed, job_of
 
 

@@ -7,8 +7,8 @@ from dataclasses import replace
 
 from ..core.devices.library import parse_job
 from ..core.plan import device_ids, plan, profile_of
+from ..core.stages.sheet.found import parse_found
 from ..core.trade.errors import DocumentError, Problem
-from ..core.visit.as_found import parse_found
 from ..core.visit.working_list import unit_order
 from . import STOPPED
 from .files import library, read, write

@@ -9,19 +9,16 @@ from .documents.profiles import ControllerProfile, MenuProfile, ModuleProfile
 from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
 from .documents.results.sources import SourcesPlan
-from .planning.bank import next_module
-from .planning.pipeline import solve
-from .planning.solved import Solved
-from .planning.units import next_charger, next_unit, plan_group
+from .stages.bank.solve import next_module
+from .stages.checks import SEVERITY_RANK, findings_of
+from .stages.pipeline import solve
+from .stages.sheet.found import agreement, found_values, preset_verdicts, read_backs
+from .stages.solved import Solved
+from .stages.units.solve import next_charger, next_unit, plan_group
 from .trade.errors import DocumentError, Problem
-from .trade.finding import Finding
 from .trade.quantities import fitting
-from .trade.rules import run_checks
-from .trade.stages import ALL, RANK, STAGES
+from .trade.stages import ALL
 from .trade.steps import figure
-from .visit.as_found import agreement, found_values, preset_verdicts, read_backs
-
-SEVERITY_RANK = {"stop": 0, "caution": 1, "note": 2}
 
 
 def plan(job: Job, library: Library | None = None) -> Plan:
@@ -57,12 +54,6 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         stages=[],
     )
     return result.model_copy(update={"stages": _stages(solved, result)})
-
-
-def findings_of(solved: Solved) -> list[Finding]:
-    """Return the findings of every check on solved facts, the worst first."""
-    found = [f for stage in STAGES for f in run_checks(stage, solved)]
-    return sorted(found, key=lambda f: (SEVERITY_RANK[f.severity], RANK[f.stage]))
 
 
 def _stages(solved: Solved, result: Plan) -> list[StageState]:

@@ -28,9 +28,9 @@ from .record.photos import Photo, kept
 from .record.record import record_of
 from .record.run import run_of, standing, why_not_closed
 from .record.signing import Verified, verify_file
+from .stages.sheet.found import parse_found
 from .trade.errors import DocumentError, Problem
 from .trade.margins import ENOUGH_FULL_DAYS
-from .visit.as_found import parse_found
 from .visit.working_list import unit_order
 
 Own = tuple[tuple[str, int], ...]

@@ -21,9 +21,9 @@ from ..devices.slots.forms import compile_slots, slots_day
 from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, begins, covers, intent_days, minutes_of, time_of
 from ..documents.job import Job, Window
 from ..documents.results.flow import Advice, AdvisedWindow
-from ..planning.pipeline import solve
-from ..planning.solved import Solved, Unit, host_of
-from ..planning.units import resolve_units
+from ..stages.pipeline import solve
+from ..stages.solved import Solved, Unit, host_of
+from ..stages.units.solve import resolve_units
 from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from . import kernel as K

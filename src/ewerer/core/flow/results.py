@@ -12,7 +12,7 @@ import numpy as np
 from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
-from ..planning.windows import tariff_on
+from ..stages.windows.solve import tariff_on
 from ..trade.margins import ENOUGH_FULL_DAYS
 from ..trade.rules import formula_rule
 from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES

@@ -17,12 +17,12 @@ from ..devices.slots.forms import expand_slots, rules_of
 from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
 from ..documents.job import Job, JobSunCharger, JobUnit, Series, Tariff, Window
 from ..documents.results.windows import Slot
-from ..planning.bank import chemistry_of
-from ..planning.pipeline import solve
-from ..planning.slotrows import target_v
-from ..planning.solved import Solved, Unit
-from ..planning.sources import quiet_hours
-from ..planning.windows import tariff_on
+from ..stages.bank.solve import chemistry_of
+from ..stages.pipeline import solve
+from ..stages.sheet.slotrows import target_v
+from ..stages.solved import Solved, Unit
+from ..stages.sources.solve import quiet_hours
+from ..stages.windows.solve import tariff_on
 from ..trade.chemistries import derating, ocv_v
 from ..trade.errors import DocumentError, Problem
 from ..trade.margins import SYSTEM_FACTOR, USUAL_LATITUDE_DEG

@@ -12,9 +12,10 @@ from ..devices.codec import Value, decode
 from ..devices.slots.week import time_of
 from ..documents.profiles import MenuProfile
 from ..documents.results.windows import Slot
-from ..planning.bank import chemistry_of
-from ..planning.limits import ac_limiter, loads_unmetered
-from ..planning.solved import Device, Solved, SunCharger, Unit
+from ..stages.bank.solve import chemistry_of
+from ..stages.limits.ac import ac_limiter, loads_unmetered
+from ..stages.sheet.found import decoded_found
+from ..stages.solved import Device, Solved, SunCharger, Unit
 from ..trade.chemistries import soc_at
 from ..trade.margins import (
     GAP_V,
@@ -29,7 +30,6 @@ from ..trade.margins import (
     USUAL_AMBIENT_C,
 )
 from ..trade.rules import formula_rule
-from ..visit.as_found import decoded_found
 from . import kernel as K
 
 Floats = npt.NDArray[np.float64]

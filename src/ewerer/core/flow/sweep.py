@@ -22,7 +22,7 @@ import numpy as np
 from ..devices.library import Library, parse_job, parse_profile
 from ..documents.job import Job
 from ..documents.results.flow import Band, Sweep, SweepPart
-from ..planning.pipeline import solve
+from ..stages.pipeline import solve
 from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from .results import AT, ledger_of

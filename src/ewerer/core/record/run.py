@@ -13,8 +13,8 @@ from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job
 from ..documents.profiles import MenuProfile
 from ..documents.results.run import Run, RunSection, RunStep
-from ..plan import findings_of
-from ..planning.pipeline import solve
+from ..stages.checks import findings_of
+from ..stages.pipeline import solve
 from . import proof, site
 from .breakers import breakers_of, isolating
 from .fold import FINISHED

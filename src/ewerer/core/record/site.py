@@ -6,7 +6,8 @@ Source: common practice. Nothing here decides a figure: values come from the pla
 from __future__ import annotations
 
 from ..documents.results.order import Step
-from ..planning.joining import branches_of, steps_of
+from ..stages.bank.joining import branches_of, steps_of
+from ..stages.sheet.found import planned_entries
 from ..trade.errors import DocumentError
 from ..trade.margins import (
     BANK_SHOWN,
@@ -28,7 +29,6 @@ from ..trade.margins import (
     USUAL_SHUNT_A,
     ZERO_A,
 )
-from ..visit.as_found import planned_entries
 from ..visit.working_list import order_of
 from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, number_of, text_ask, tick_ask
 

@@ -11,7 +11,7 @@ from ..documents.job import Breaker, Job
 from ..documents.profiles import MenuProfile
 from ..documents.results.run import Ask, Gate, GateMark, GateZone, RunStep
 from ..documents.results.sheet import UnitSheet
-from ..planning.solved import Device, Solved
+from ..stages.solved import Device, Solved
 
 SECTIONS = {
     "before": "Before",

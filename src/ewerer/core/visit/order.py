@@ -19,7 +19,7 @@ from itertools import count, product
 
 from ..devices.codec import decode, shown_text
 from ..devices.model import DeviceModel, Level, Mode, Refusal, UnitState, asked_for, number_of
-from ..planning.constraints import Constraint, Grid, grant
+from ..stages.constraints import Constraint, Grid, grant
 from ..trade.budget import check_deadline
 from ..trade.rules import formula_rule
 from .feasible import feasible

@@ -12,13 +12,13 @@ from ..devices.model import DeviceModel, Refusal, asked_for
 from ..documents.job import Job
 from ..documents.results.order import BlockedTarget, NearestTarget, Reset, Step, UnitOrder
 from ..documents.results.sheet import UnitSheet
-from ..planning.judged import above_cells, rung_left
-from ..planning.pipeline import solve
-from ..planning.sheet import MOST_OPENED, WAYS
-from ..planning.solved import Device, Solved
+from ..stages.pipeline import solve
+from ..stages.sheet.found import dangerous_settings, planned_entries
+from ..stages.sheet.own import above_cells, rung_left
+from ..stages.sheet.solve import MOST_OPENED, WAYS
+from ..stages.solved import Device, Solved
 from ..trade.errors import DocumentError, Problem
 from ..trade.quantities import QUANTITIES
-from .as_found import dangerous_settings, planned_entries
 from .order import Blocked, Order, Permits, entry_order, needed_mode, why_now
 
 GUARDED_KINDS = ("volts", "soc", "amps")
