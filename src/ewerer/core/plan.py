@@ -24,8 +24,13 @@ from .trade.steps import figure
 def plan(job: Job, library: Library | None = None) -> Plan:
     """Return the plan of ``job``: every figure, its reason, every finding, every unit's sheet.
 
-    A pure function: equal documents give equal plans. The job's profiles must exist in the library
-    (:func:`ewerer.core.library.check_references`).
+    A pure function: equal documents give equal plans. Without a library the shipped one is asked; profiles that it does
+    not hold raise :class:`~ewerer.DocumentError`.
+
+    >>> import ewerer
+    >>> made = plan(ewerer.demo_job("larch-hollow-workshop"))
+    >>> [sheet.id for sheet in made.units], made.limits.charge.bank_a
+    (['LEFT', 'RIGHT'], 260.0)
     """
     solved = solve(job, library or shipped_library())
     found = findings_of(solved)

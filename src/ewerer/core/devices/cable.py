@@ -65,17 +65,29 @@ RS485_LENGTH_M, RS485_FULL_RATE = 1200.0, 100_000
 
 
 def pair_of(position: int) -> int:
-    """Return the index (0..3) of the twisted pair that holds a plug position."""
+    """Return the index (0..3) of the twisted pair that holds a plug position.
+
+    >>> pair_of(4) == pair_of(5)
+    True
+    """
     return next(i for i, pair in enumerate(PAIRS) if position in pair)
 
 
 def is_power(signal: str) -> bool:
-    """Return whether a pin carries supply voltage."""
+    """Return whether a pin carries supply voltage.
+
+    >>> is_power('+12V'), is_power('CAN-H')
+    (True, False)
+    """
     return signal.startswith("+")
 
 
 def is_ground(signal: str) -> bool:
-    """Return whether a pin is the bus's common."""
+    """Return whether a pin is the bus's common.
+
+    >>> is_ground('GND')
+    True
+    """
     return signal in ("GND", "COM", "0V")
 
 
@@ -84,6 +96,9 @@ def length_limit_m(bus: str, bitrate: int) -> float:
 
     CAN: CiA 303-1 (from memory), the next faster listed rate counts for rates between. RS-485: 1200 m up
     to 100 kbit/s, above it 10^8 bit m/s over the rate (TIA-485, from memory).
+
+    >>> length_limit_m('can', 500_000)
+    100
     """
     if bus == "rs485":
         return RS485_LENGTH_M if bitrate <= RS485_FULL_RATE else round(1e8 / bitrate, 1)
@@ -91,12 +106,20 @@ def length_limit_m(bus: str, bitrate: int) -> float:
 
 
 def ohms_with(terminators: int, each_ohm: float = TERMINATOR_OHM) -> float | None:
-    """Return the ohms across the pair, power off, with so many terminators; None without any."""
+    """Return the ohms across the pair, power off, with so many terminators; None without any.
+
+    >>> ohms_with(2)
+    60.0
+    """
     return None if terminators == 0 else round(each_ohm / terminators, 1)
 
 
 def terminators_at(ohm: float, each_ohm: float = TERMINATOR_OHM) -> int:
-    """Return the number of terminators that ``ohm`` stands for: each_ohm / n, the nearest in conductance, at most 9."""
+    """Return the number of terminators that ``ohm`` stands for: each_ohm / n, the nearest in conductance, at most 9.
+
+    >>> terminators_at(61.0)
+    2
+    """
     return min(9, round(each_ohm / ohm)) if ohm > 0 else 9
 
 

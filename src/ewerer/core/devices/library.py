@@ -25,7 +25,7 @@ from ..trade.errors import DocumentError, Problem
 P = TypeVar("P", ModuleProfile, InverterProfile, SunChargerProfile, AdapterProfile, ControllerProfile)
 
 
-SHIPPED = Path(__file__).resolve().parents[2] / "library"
+SHIPPED, DEMO = (Path(__file__).resolve().parents[2] / name for name in ("library", "demo"))
 
 
 def parse_profile(text: str | bytes) -> Profile:
@@ -44,8 +44,29 @@ def parse_profile_data(data: Any) -> Profile:
     return parse_document(model, data)
 
 
+class AnyProfile:
+    """The door for a profile of any kind: its ``ewerer`` key says which it is."""
+
+    @staticmethod
+    def parse(source: str | bytes | dict[str, Any]) -> Profile:
+        """Return the profile in JSON text or plain data; raise :class:`~ewerer.DocumentError` with every problem.
+
+        >>> import ewerer
+        >>> sun = {"ewerer": "sun-charger/1", "id": "s", "revision": 1, "name": "S", "maker": "Made up", "charge_max_a": 40,
+        ...        "battery_v_max": 60, "array_v_max": 150, "efficiency": 0.96, "follows": [], "battery_type_codes": {"user": "U"}}
+        >>> ewerer.Profile.parse(sun).charge_max_a
+        40.0
+        """
+        return parse_profile_data(source if isinstance(source, dict) else parse_json(source))
+
+
 class Library:
     """Profiles by id. Later profiles replace earlier ones of the same id.
+
+        >>> import ewerer
+        >>> shipped = ewerer.Library.shipped()
+        >>> "orrowan-t8" in [profile.id for profile in shipped]
+        True
 
     ``newest`` names the newest revision of profiles that are held in an older one.
     """
@@ -53,6 +74,11 @@ class Library:
     def __init__(self, profiles: Iterable[Profile] = (), newest: Mapping[str, int] | None = None) -> None:
         self._by_id: dict[str, Profile] = {p.id: p for p in profiles}
         self._newest = dict(newest or {})
+
+    @staticmethod
+    def shipped() -> Library:
+        """Return the library of invented devices that ships with Ewerer."""
+        return shipped_library()
 
     def newest(self, id: str) -> int | None:
         """Return the newest known revision of a profile, None when there is no such profile."""
@@ -93,6 +119,18 @@ class Library:
 def shipped_library() -> Library:
     """Return the library of invented devices that ships with Ewerer."""
     return Library().with_folder(SHIPPED)
+
+
+def demo_job(name: str) -> Job:
+    """Return a job that ships with Ewerer by its file's name; raise :class:`~ewerer.DocumentError` where there is none.
+
+    >>> demo_job("larch-hollow-workshop").units[0].id
+    'LEFT'
+    """
+    known = sorted(p.stem for p in DEMO.glob("*.json"))
+    if name not in known:
+        raise DocumentError([Problem(pointer="", message="no such job", value=name, expected="one of " + ", ".join(known))])
+    return parse_job((DEMO / f"{name}.json").read_bytes(), shipped_library())
 
 
 def check_references(job: Job, library: Library) -> None:

@@ -24,7 +24,11 @@ MAX_DIGITS = 40
 
 
 def pointer_of(parts: Iterable[str | int]) -> str:
-    """Return the JSON pointer (RFC 6901) of a path of keys and indexes."""
+    """Return the JSON pointer (RFC 6901) of a path of keys and indexes.
+
+    >>> pointer_of(['units', 0, 'id'])
+    '/units/0/id'
+    """
     return "".join("/" + str(p).replace("~", "~0").replace("/", "~1") for p in parts)
 
 
@@ -148,7 +152,11 @@ _AS_DIGITS = bytes(ord("0") if c in b"0123456789.eE+-" else ord(" ") for c in ra
 
 
 def nesting(text: bytes) -> int:
-    """Return how many levels deep a JSON text nests, in one pass over it; brackets in strings are text."""
+    """Return how many levels deep a JSON text nests, in one pass over it; brackets in strings are text.
+
+    >>> nesting(b'{"a": [1, [2]]}')
+    3
+    """
     if b"\\" not in text:  # then every quote begins or ends a string, and nothing but these marks matters
         text = text.translate(None, _NO_MARKS).replace(b'""', b"")
     return max(accumulate(map(_LEVEL.__getitem__, _NO_BRACKETS.sub(b"", text)), initial=0))
@@ -160,7 +168,11 @@ def has_long_number(text: bytes) -> bool:
 
 
 def shortened(text: str, most: int = 200) -> str:
-    """Return a text for a message: its beginning where it is long."""
+    """Return a text for a message: its beginning where it is long.
+
+    >>> shortened('abcdef', 3)
+    'abc…'
+    """
     return text if len(text) <= most else f"{text[:most]}…"
 
 
@@ -231,9 +243,12 @@ def parse_document(model: type[D], data: Any) -> D:
 
 
 def read_rows(text: str, mark: str = ",", tight: bool = False) -> list[list[str]]:
-    """Return the rows of delimited text, whatever ends its lines; ``tight`` where blanks after a mark do not count.
+    r"""Return the rows of delimited text, whatever ends its lines; ``tight`` where blanks after a mark do not count.
 
     Raises :class:`DocumentError` for what is no such text, such as a quote that is never closed over a whole file.
+
+    >>> read_rows('a;b\n1;2,5', ';')
+    [['a', 'b'], ['1', '2,5']]
     """
     plain = text.lstrip("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
     try:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from ..devices.library import Library
+from ..devices.library import Library, shipped_library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..stages.windows.solve import tariff_on
@@ -140,7 +140,7 @@ def series_of(scenario: Scenario, series: Floats) -> FlowSeries:
 
 def simulate(
     job: Job,
-    library: Library,
+    library: Library | None = None,
     days: int = 1,
     step_s: int = 60,
     record: bool | None = None,
@@ -151,7 +151,14 @@ def simulate(
     """Return the simulation of a job. ``record`` keeps every step (by default for up to seven days).
 
     ``lead_days`` run before it and are not told: a day then begins as it does within the year. ``told`` is called with a word and a share (0..1) as the work goes on; it may raise to stop it.
+    Without a library the shipped one is asked. Raises :class:`~ewerer.DocumentError` where the job has no bank or no unit.
+
+    >>> import ewerer
+    >>> day = ewerer.simulate(ewerer.demo_job("skerry-field-station"), days=1)
+    >>> day.series.step_s, len(day.series.columns["soc"])
+    (60, 1440)
     """
+    library = library or shipped_library()
     say = told or (lambda word, share: None)
     say("sun, loads and windows", 0.05)
     scenario = build(job, library, lead_days + days, step_s, as_found)

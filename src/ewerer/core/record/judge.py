@@ -60,7 +60,11 @@ def judge_gate(gate: Gate, reading: float, meter: Meter | None = None, unit: str
 
 
 def same_text(a: str, b: str) -> bool:
-    """Return whether two displayed texts say the same: case and blanks aside, and numbers by their value."""
+    """Return whether two displayed texts say the same: case and blanks aside, and numbers by their value.
+
+    >>> same_text('55.20', '55.2')
+    True
+    """
     one, other = (" ".join(t.split()).lower().replace(",", ".") for t in (a, b))
     if one == other:
         return True

@@ -59,7 +59,11 @@ def public_bytes(key: Ed25519PrivateKey | Ed25519PublicKey) -> bytes:
 
 
 def fingerprint(public: bytes) -> str:
-    """Return a public key's fingerprint: the first 20 bytes of its SHA-256 in groups of four digits."""
+    """Return a public key's fingerprint: the first 20 bytes of its SHA-256 in groups of four digits.
+
+    >>> fingerprint(bytes(32))[:19]
+    '6668 7aad f862 bd77'
+    """
     digits = hashlib.sha256(public).hexdigest()[:40]
     return " ".join(digits[i : i + 4] for i in range(0, 40, 4))
 

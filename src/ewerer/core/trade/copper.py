@@ -29,12 +29,20 @@ AMPACITY: dict[str, tuple[float, ...]] = {
 
 
 def lead_mohm(length_m: float, section_mm2: float, at_c: float = 20.0) -> float:
-    """Return the resistance [mohm] of a pair of leads of ``length_m`` each and ``section_mm2``."""
+    """Return the resistance [mohm] of a pair of leads of ``length_m`` each and ``section_mm2``.
+
+    >>> round(lead_mohm(4, 50), 2)
+    2.76
+    """
     return 2 * RHO * length_m / section_mm2 * (1 + PER_K * (at_c - 20)) * 1000
 
 
 def ampacity_a(section_mm2: float, place: Place, ambient_c: float = TABLE_C) -> float:
-    """Return what a copper conductor carries for hours [A]; 0 below the smallest listed section."""
+    """Return what a copper conductor carries for hours [A]; 0 below the smallest listed section.
+
+    >>> ampacity_a(53.5, 'free-air')
+    230.0
+    """
     at = bisect_right(SECTIONS, section_mm2 + 1e-9) - 1
     if at < 0 or ambient_c >= RATED_C:
         return 0.0
@@ -42,11 +50,19 @@ def ampacity_a(section_mm2: float, place: Place, ambient_c: float = TABLE_C) -> 
 
 
 def short_circuit_a(volts: float, bank_mohm: float, leads_mohm: float) -> float:
-    """Return what a dead short at the end of the leads would draw [A]: V / (R_bank + R_leads)."""
+    """Return what a dead short at the end of the leads would draw [A]: V / (R_bank + R_leads).
+
+    >>> round(short_circuit_a(56, 4.0, 1.0))
+    11200
+    """
     return volts / ((bank_mohm + leads_mohm) / 1000)
 
 
 def precharge(volts: float, ohm: float, capacitance_uf: float) -> tuple[float, float, float]:
-    """Return first current [A], time to 99 % [s] and heat in the resistor [J] of charging inputs: V/R, 5RC, C V^2 / 2."""
+    """Return first current [A], time to 99 % [s] and heat in the resistor [J] of charging inputs: V/R, 5RC, C V^2 / 2.
+
+    >>> tuple(round(x, 3) for x in precharge(54, 25, 12_000))
+    (2.16, 1.5, 17.496)
+    """
     farad = capacitance_uf * 1e-6
     return volts / ohm, 5 * ohm * farad, farad * volts**2 / 2

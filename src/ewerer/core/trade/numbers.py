@@ -44,7 +44,11 @@ class Reading:
 
 
 def gauge_mm2(gauge: int) -> float:
-    """Return the copper section [mm2] of an American wire gauge number; 1/0 is 0, 2/0 is -1 [ASTM B258]."""
+    """Return the copper section [mm2] of an American wire gauge number; 1/0 is 0, 2/0 is -1 [ASTM B258].
+
+    >>> round(gauge_mm2(2), 1)
+    33.6
+    """
     return math.pi / 4 * (0.127 * math.pow(92, (36 - gauge) / 39)) ** 2
 
 

@@ -9,28 +9,48 @@ _GUARD = 1e-9
 
 
 def floor_to_step(value: float, step: float) -> float:
-    """Return the largest multiple of ``step`` not above ``value``."""
+    """Return the largest multiple of ``step`` not above ``value``.
+
+    >>> floor_to_step(71.9, 5)
+    70.0
+    """
     return clean(math.floor(value / step + _GUARD) * step)
 
 
 def ceil_to_step(value: float, step: float) -> float:
-    """Return the smallest multiple of ``step`` not below ``value``."""
+    """Return the smallest multiple of ``step`` not below ``value``.
+
+    >>> ceil_to_step(71.1, 5)
+    75.0
+    """
     return clean(math.ceil(value / step - _GUARD) * step)
 
 
 def round_to_step(value: float, step: float) -> float:
-    """Return the nearest multiple of ``step``."""
+    """Return the nearest multiple of ``step``.
+
+    >>> round_to_step(55.27, 0.1)
+    55.3
+    """
     return clean(math.floor(value / step + 0.5 + _GUARD) * step)
 
 
 def clean(value: float) -> float:
-    """Return ``value`` without the dust of binary arithmetic (9 decimals)."""
+    """Return ``value`` without the dust of binary arithmetic (9 decimals).
+
+    >>> clean(0.1 + 0.2)
+    0.3
+    """
     return round(value, 9) + 0.0
 
 
 @lru_cache(maxsize=512)
 def decimals_of(step: float) -> int:
-    """Return how many decimals a display needs to show multiples of ``step``."""
+    """Return how many decimals a display needs to show multiples of ``step``.
+
+    >>> decimals_of(0.05)
+    2
+    """
     for digits in range(6):
         if abs(step * 10**digits - round(step * 10**digits)) < 1e-9:
             return digits
@@ -38,6 +58,10 @@ def decimals_of(step: float) -> int:
 
 
 def figure(value: float, digits: int = 2) -> str:
-    """Return ``value`` for a sentence: at most ``digits`` decimals, no trailing zeros."""
+    """Return ``value`` for a sentence: at most ``digits`` decimals, no trailing zeros.
+
+    >>> figure(55.20), figure(1234.5678, 1)
+    ('55.2', '1234.6')
+    """
     text = f"{value:.{digits}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text

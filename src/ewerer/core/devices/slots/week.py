@@ -40,12 +40,20 @@ LEAP_YEAR = 2024
 
 
 def minutes_of(time: str) -> int:
-    """Return minutes from midnight of ``HH:MM`` (24:00 is 1440)."""
+    """Return minutes from midnight of ``HH:MM`` (24:00 is 1440).
+
+    >>> minutes_of('05:30')
+    330
+    """
     return int(time[:2]) * 60 + int(time[3:])
 
 
 def time_of(minute: int, end_of_day: str = "24:00") -> str:
-    """Return ``HH:MM``; the end of the day as the unit writes it."""
+    """Return ``HH:MM``; the end of the day as the unit writes it.
+
+    >>> time_of(330)
+    '05:30'
+    """
     if minute >= DAY:
         return end_of_day
     return f"{minute // 60:02d}:{minute % 60:02d}"
@@ -53,7 +61,11 @@ def time_of(minute: int, end_of_day: str = "24:00") -> str:
 
 @lru_cache(maxsize=256)
 def days_of(text: str) -> frozenset[int]:
-    """Return the weekdays (0 Monday) that ``all``, ``mon-fri`` or ``sat,sun`` names; ranges may wrap."""
+    """Return the weekdays (0 Monday) that ``all``, ``mon-fri`` or ``sat,sun`` names; ranges may wrap.
+
+    >>> sorted(days_of('sat,sun'))
+    [5, 6]
+    """
     if text == "all":
         return frozenset(range(7))
     out: set[int] = set()
@@ -98,7 +110,11 @@ def spans(window: Window) -> Iterator[tuple[int, int, int]]:
 
 
 def covers(first: str, last: str, day: str) -> bool:
-    """Return whether a day of the year (MM-DD) lies between two, both within; the stretch may lie over the new year."""
+    """Return whether a day of the year (MM-DD) lies between two, both within; the stretch may lie over the new year.
+
+    >>> covers('11-01', '02-28', '12-24')
+    True
+    """
     return first <= day <= last if first <= last else day >= first or day <= last
 
 

@@ -155,19 +155,31 @@ def _asked(job: Job, profile: ModuleProfile | None, chemistry: Chemistry, cells:
 
 
 def parallel_mohm(branches_mohm: Sequence[float]) -> float:
-    """Return the resistance [mohm] of branches in parallel: 1 / sum(1/R_i)."""
+    """Return the resistance [mohm] of branches in parallel: 1 / sum(1/R_i).
+
+    >>> parallel_mohm([12.0, 12.0, 12.0])
+    4.0
+    """
     return 1 / sum(1 / r for r in branches_mohm)
 
 
 def shares(branches: Sequence[float]) -> list[float]:
-    """Return the part (0..1) of the current each branch carries: w_i = (1/R_i) / sum(1/R_j)."""
+    """Return the part (0..1) of the current each branch carries: w_i = (1/R_i) / sum(1/R_j).
+
+    >>> shares([10.0, 30.0])
+    [0.75, 0.25]
+    """
     conductances = [1 / r for r in branches]
     total = sum(conductances)
     return [g / total for g in conductances]
 
 
 def shared_limit_a(limits_a: Sequence[float], branches: Sequence[float]) -> tuple[float, int]:
-    """Return the bank's limit [A] and the index of the module that binds: min_i(I_i / w_i)."""
+    """Return the bank's limit [A] and the index of the module that binds: min_i(I_i / w_i).
+
+    >>> shared_limit_a([50.0, 50.0], [10.0, 30.0])
+    (66.666666667, 0)
+    """
     best, at = float("inf"), 0
     for i, (limit, share) in enumerate(zip(limits_a, shares(branches), strict=True)):
         if limit / share < best - 1e-9:
@@ -176,7 +188,11 @@ def shared_limit_a(limits_a: Sequence[float], branches: Sequence[float]) -> tupl
 
 
 def reported_a(limits_a: Sequence[float], buffer: float, step_a: float) -> float:
-    """Return what the BMS will report [A]: floor_to_step(k * sum I_i)."""
+    """Return what the BMS will report [A]: floor_to_step(k * sum I_i).
+
+    >>> reported_a([50.0, 50.0, 50.0], 0.9, 1.0)
+    135.0
+    """
     return floor_to_step(buffer * sum(limits_a), step_a)
 
 
@@ -216,7 +232,11 @@ def _figures(modules: Sequence[Module], join_a: float | None) -> BankFigures:
 
 
 def limits_without(limits_a: Sequence[float], ohms: Sequence[float]) -> list[float]:
-    """Return the bank's limit [A] with each module gone in turn: the least I_j * R_j of the others times what they conduct."""
+    """Return the bank's limit [A] with each module gone in turn: the least I_j * R_j of the others times what they conduct.
+
+    >>> limits_without([50.0, 50.0, 50.0], [10.0, 10.0, 10.0])
+    [100.0, 100.0, 100.0]
+    """
     drops = [a * r for a, r in zip(limits_a, ohms, strict=True)]
     whole = sum(1 / r for r in ohms)
     first, second = sorted(drops)[:2]

@@ -83,7 +83,11 @@ def engine_derate(job: Job) -> float:
 
 
 def split(limit_a: float, maxima: Sequence[float], steps: Sequence[float]) -> list[float]:
-    """Return each unit's part [A] of ``limit_a``: floor_to_step(min(limit / N, own maximum))."""
+    """Return each unit's part [A] of ``limit_a``: floor_to_step(min(limit / N, own maximum)).
+
+    >>> split(140.0, [100.0, 100.0], [5.0, 5.0])
+    [70.0, 70.0]
+    """
     n = len(maxima)
     return [floor_to_step(min(limit_a / n, top), step) for top, step in zip(maxima, steps, strict=True)]
 

@@ -22,7 +22,11 @@ from .ac import ac_limits, ac_parts, amp_step, design_load_w, least_a, loads_unm
 
 
 def discharge_a(power_w: float, efficiency: float, low_v: float) -> float:
-    """Return the current [A] that ``power_w`` of AC load takes from the bank at ``low_v``."""
+    """Return the current [A] that ``power_w`` of AC load takes from the bank at ``low_v``.
+
+    >>> round(discharge_a(5000, 0.93, 48.0), 1)
+    112.0
+    """
     return power_w / (efficiency * low_v)
 
 

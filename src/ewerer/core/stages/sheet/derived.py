@@ -58,17 +58,29 @@ from .wishes import wishes
 
 
 def hold_per_ah_h(capacity_ah: float) -> tuple[float, float]:
-    """Return the shortest and longest hold time [h] by size: 0.2 to 0.5 h per 100 Ah."""
+    """Return the shortest and longest hold time [h] by size: 0.2 to 0.5 h per 100 Ah.
+
+    >>> hold_per_ah_h(300)
+    (0.6, 1.5)
+    """
     return clean(HOLD_H_PER_100AH[0] * capacity_ah / 100), clean(HOLD_H_PER_100AH[1] * capacity_ah / 100)
 
 
 def tail_range_a(capacity_ah: float) -> tuple[float, float]:
-    """Return the lowest and highest tail current [A]: 2 to 5 % of capacity."""
+    """Return the lowest and highest tail current [A]: 2 to 5 % of capacity.
+
+    >>> tail_range_a(300)
+    (6.0, 15.0)
+    """
     return clean(TAIL_RANGE[0] * capacity_ah), clean(TAIL_RANGE[1] * capacity_ah)
 
 
 def max_charge_h(capacity_ah: float, lowest_soc: float, charge_a: float, hold_h: float) -> float:
-    """Return the safety timer [h]: 25 % longer than a charge from ``lowest_soc`` and its hold."""
+    """Return the safety timer [h]: 25 % longer than a charge from ``lowest_soc`` and its hold.
+
+    >>> max_charge_h(300, 0.1, 60.0, 1.0)
+    6.875
+    """
     return CHARGE_TIME_FACTOR * (capacity_ah * (1 - lowest_soc) / charge_a + hold_h)
 
 

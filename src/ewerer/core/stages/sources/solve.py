@@ -39,6 +39,9 @@ def ac_window(volts: float, wide: bool) -> AcWindow:
 
     Grid limits: EN 50160 for 200 to 250 V, ANSI C84.1 range B service for 110 to 130 V; the way back lies
     2 % inside. Source: AC_WINDOW.
+
+    >>> (w := ac_window(230.0, wide=True)).low_off_v, w.high_off_v
+    (179.4, 264.5)
     """
     if wide:
         low, high = WIDE_AC[0] * volts, WIDE_AC[1] * volts

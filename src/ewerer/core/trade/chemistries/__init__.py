@@ -111,12 +111,20 @@ SCHOOL_LEVEL = {"everyday": "everyday_v", "full": "full_v", "limit": "absolute_m
 
 
 def charge_level_v(chemistry: Chemistry, school: str) -> float:
-    """Return the charge voltage of one cell [V] for a charge school."""
+    """Return the charge voltage of one cell [V] for a charge school.
+
+    >>> charge_level_v(LFP, 'everyday')
+    3.45
+    """
     return float(getattr(chemistry, SCHOOL_LEVEL[school]))
 
 
 def ocv_v(chemistry: Chemistry, soc: float) -> float:
-    """Return the resting voltage of one cell [V] at ``soc`` (0..1, clipped), linear between points."""
+    """Return the resting voltage of one cell [V] at ``soc`` (0..1, clipped), linear between points.
+
+    >>> round(ocv_v(LFP, 0.5), 3)
+    3.27
+    """
     xs, ys = chemistry.soc, chemistry.ocv_v
     if soc <= xs[0]:
         return ys[0]
@@ -128,7 +136,11 @@ def ocv_v(chemistry: Chemistry, soc: float) -> float:
 
 
 def soc_at(chemistry: Chemistry, volts: float) -> float:
-    """Return the state of charge (0..1) at which one cell rests at ``volts``; clipped at the ends."""
+    """Return the state of charge (0..1) at which one cell rests at ``volts``; clipped at the ends.
+
+    >>> round(soc_at(LFP, 3.27), 2)
+    0.5
+    """
     xs, ys = chemistry.soc, chemistry.ocv_v
     if volts <= ys[0]:
         return 0.0
@@ -152,12 +164,20 @@ def soc_band_width(chemistry: Chemistry, soc: float, error_v: float) -> float:
 
 
 def soc_band(chemistry: Chemistry, volts: float, error_v: float) -> tuple[float, float]:
-    """Return the lowest and highest SOC (0..1) a cell may have when ``volts`` +/- ``error_v`` is read."""
+    """Return the lowest and highest SOC (0..1) a cell may have when ``volts`` +/- ``error_v`` is read.
+
+    >>> tuple(round(s, 2) for s in soc_band(LFP, 3.28, 0.006))
+    (0.54, 0.65)
+    """
     return soc_at(chemistry, volts - error_v), soc_at(chemistry, volts + error_v)
 
 
 def class_v(series_cells: int, chemistry: Chemistry = LFP) -> int:
-    """Return the nominal class of a pack [V]: 12, 24 or 48 up to 20 cells of LFP, else nominal volts."""
+    """Return the nominal class of a pack [V]: 12, 24 or 48 up to 20 cells of LFP, else nominal volts.
+
+    >>> class_v(16), class_v(8), class_v(15)
+    (48, 24, 48)
+    """
     nominal = series_cells * chemistry.nominal_v
     if nominal > 64:
         return round(nominal)
@@ -168,6 +188,9 @@ def peukert_capacity_ah(capacity_ah: float, at_h: float, wanted_h: float, expone
     """Return the capacity [Ah] over ``wanted_h`` hours of a battery rated ``capacity_ah`` over ``at_h``.
 
     C(t2) = C(t1) * (t2/t1)^(1 - 1/p). Raises ValueError for times or exponents that make no sense.
+
+    >>> round(peukert_capacity_ah(510, 6, 20, 1.152), 1)
+    597.8
     """
     if at_h <= 0 or wanted_h <= 0 or exponent < 1:
         raise ValueError("Peukert needs times above zero and an exponent of at least 1")
@@ -179,6 +202,9 @@ def derating(points: tuple[tuple[float, float], ...], temp_c: float) -> float:
 
     Outside the points the end value holds, except that a line starting above zero fraction still
     gives nothing below its first point (the sheet does not allow it).
+
+    >>> round(derating(LFP.charge_derating, 5), 2)
+    0.6
     """
     if temp_c < points[0][0]:
         return 0.0
