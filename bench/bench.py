@@ -25,7 +25,6 @@ from ewerer.core.devices.model import DeviceModel
 from ewerer.core.devices.slots.forms import compile_slots
 from ewerer.core.documents.profiles import InverterProfile
 from ewerer.core.flow import adviser, results, scenario, sweep
-from ewerer.core.flow.kernel import U_COUNT, U_TO_MAINS
 from ewerer.core.plan import plan
 from ewerer.core.visit.order import entry_order
 from ewerer.core.visit.working_list import unit_order
@@ -190,12 +189,12 @@ def flow_rows() -> list[Row]:
     job, priced = parse_job(json.dumps(three), library), parse_job(PRICED.read_bytes(), library)
     year, month = scenario.build(job, library, 365), scenario.build(job, library, 30)
     # Units set alike are carried as one group; unlike ones go over to the mains each at its own level.
-    assert (year.sun.shape[0], year.units[:, U_COUNT].tolist()) == (525_600, [3])
+    assert (year.sun.shape[0], year.units.count.tolist()) == (525_600, [3])
     rows = [timed("a year at 1-minute steps, three units set alike, kernel alone", year.run, 2.6, 30, 3)]
     for one in (year, month):
-        one.units = np.repeat(one.units, 3, axis=0)
-        one.units[:, U_COUNT] = 1
-        one.units[:, U_TO_MAINS] += [0.0, 0.01, 0.02]
+        one.units = type(one.units)(*(np.repeat(a, 3) for a in one.units))
+        one.units.count[:] = 1
+        one.units.to_mains[:] += [0.0, 0.01, 0.02]
     rows.append(timed("a year at 1-minute steps, three unlike units, kernel alone", year.run, 2.7, 30, 3))
     start = time.perf_counter()
     month.run(plain=True)

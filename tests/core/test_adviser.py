@@ -8,7 +8,6 @@ import pytest
 
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.documents.job import Job, Window
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, flat, optimum_cost
 from ewerer.core.flow.results import ledger_of, simulate
 from ewerer.core.flow.scenario import build
@@ -87,9 +86,9 @@ def test_the_optimum_never_sells_while_it_buys():
     """Where a kWh sells for more than it costs, only the bank's round trip earns: bounded by what fits through it."""
     job = parse_job(text_of("adv-feedin"), LIBRARY)
     s = build(job.model_copy(update={"windows": []}), LIBRARY, 1)
-    begun = s.stored_kwh(s.par[K.P_START_SOC])
+    begun = s.stored_kwh(s.par.start_soc)
     best = optimum_cost(s, 0.0, begun)
-    rated = (s.units[:, K.U_COUNT] * s.units[:, K.U_INVERTER_W]).sum() / 1000
+    rated = (s.units.count * s.units.inverter_w).sum() / 1000
     assert best > -0.5 * rated * 24 * 0.6, "half the day at least goes into buying what is sold"
     free = s.price.copy()
     s.sell = np.zeros_like(free)

@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ewerer import cli
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import advise, candidates
 from ewerer.core.flow.results import AT, compare, gentlest_current, series_csv, simulate
 from ewerer.core.flow.scenario import build, prices_of, weather
@@ -176,35 +176,35 @@ def test_energy_closes_in_every_step(name, start):
     s = scenario(name, 3, flow={"start": start})
     series, _ = s.run(record=True)
     c = {n: series[:, i] for i, n in enumerate(K.SERIES)}
-    eta, eta_sun = s.par[K.P_ETA], s.par[K.P_ETA_SUN]
+    eta, eta_sun = s.par.eta, s.par.eta_sun
     sun = (c["sun_load_w"] + c["sun_other_w"] + c["sun_grid_w"]) / eta + c["sun_bank_w"] + c["curtailed_w"]
     assert np.allclose(sun, s.sun * eta_sun, atol=1e-6)
     assert np.allclose(c["sun_load_w"] + c["bank_load_w"] + c["mains_load_w"] + c["unserved_w"], s.load, atol=1e-6)
     out = (c["bank_load_w"] + c["bank_other_w"] + c["bank_grid_w"]) / eta
-    before = np.concatenate([[s.par[K.P_START_SOC]], c["soc"][:-1]])
-    terminal = s.par[K.P_CELLS] * np.interp(before, np.linspace(0, 1, len(s.ocv)), s.ocv) + c["amps"] * s.par[K.P_R_OHM]
+    before = np.concatenate([[s.par.start_soc], c["soc"][:-1]])
+    terminal = s.par.cells * np.interp(before, np.linspace(0, 1, len(s.ocv)), s.ocv) + c["amps"] * s.par.r_ohm
     power = c["amps"] * terminal
-    idle = np.where((power - c["sun_bank_w"] - c["mains_bank_w"] + out) < -1e-6, s.par[K.P_IDLE_W], 0.0)
+    idle = np.where((power - c["sun_bank_w"] - c["mains_bank_w"] + out) < -1e-6, s.par.idle_w, 0.0)
     assert np.allclose(power, c["sun_bank_w"] + c["mains_bank_w"] - out - idle, atol=1e-3)
     ds = np.diff(np.concatenate([before[:1], c["soc"]]))
     inside = (c["soc"] > 1e-6) & (c["soc"] < 1 - 1e-6)
-    assert np.allclose(ds[inside], (c["amps"] / 60 / s.par[K.P_CAPACITY_AH])[inside], atol=1e-9)
+    assert np.allclose(ds[inside], (c["amps"] / 60 / s.par.capacity_ah)[inside], atol=1e-9)
 
 
 def test_limits_and_stages_hold_through_a_year():
     s = scenario(SKERRY, 365)
     _, daily = s.run()
     assert daily[:, AT["outside_h"]].sum() == 0
-    assert daily[:, AT["highest_v"]].max() <= s.par[K.P_ABSORB_V] + 0.05
-    assert daily[:, AT["lowest_soc"]].min() >= s.par[K.P_SHUT_SOC] - 0.02
+    assert daily[:, AT["highest_v"]].max() <= s.par.absorb_v + 0.05
+    assert daily[:, AT["lowest_soc"]].min() >= s.par.shut_soc - 0.02
 
 
 def test_equal_units_are_one_group_and_change_nothing():
     s = scenario(TARN, 2)
-    assert s.units.shape[0] == 1 and s.units[0, K.U_COUNT] == 3
+    assert len(s.units.count) == 1 and s.units.count[0] == 3
     one = s.run(record=True)[0]
-    s.units = np.repeat(s.units, 3, axis=0)
-    s.units[:, K.U_COUNT] = 1
+    s.units = type(s.units)(*(np.repeat(a, 3) for a in s.units))
+    s.units.count[:] = 1
     assert np.allclose(one, s.run(record=True)[0], atol=1e-6)
 
 
@@ -224,9 +224,9 @@ def night(to_mains, back, load_w=2400.0):
     job["bank"]["main_lead_mohm"] = 4
     s = build(job_of(job), LIBRARY, 1)
     ladder = plan_of(job).ladder
-    s.par[K.P_START_SOC] = ladder["to_mains_v"].under_load_soc + 0.05
-    s.units[:, K.U_TO_MAINS] = ladder["to_mains_v"].value if to_mains is None else to_mains
-    s.units[:, K.U_RETURN] = ladder["return_bank_v"].value if back is None else back
+    s.par = s.par._replace(start_soc=ladder["to_mains_v"].under_load_soc + 0.05)
+    s.units.to_mains[:] = ladder["to_mains_v"].value if to_mains is None else to_mains
+    s.units.back[:] = ladder["return_bank_v"].value if back is None else back
     _, daily = s.run()
     return int(daily[:, AT["transfers"]].sum()), ladder, s
 
@@ -235,7 +235,7 @@ def test_hysteresis_too_small_flutters_and_ewerers_figure_does_not():
     steady, ladder, s = night(None, None)
     assert steady == 2  # both units once
     amps = 2400 / 0.94 / 51.5
-    rebound = amps * s.par[K.P_R_OHM]
+    rebound = amps * s.par.r_ohm
     flutters, _, _ = night(None, ladder["to_mains_v"].value + 0.6 * rebound)
     assert flutters > 20
     gap = ladder["return_bank_v"].value - ladder["to_mains_v"].value
@@ -247,7 +247,7 @@ def test_hysteresis_too_small_flutters_and_ewerers_figure_does_not():
 def test_the_closed_form_of_chatter_agrees_with_the_simulation(part):
     """Below the rebound I * R the way back flutters, above it does not (a band of 15 % around it is left open)."""
     _, ladder, s = night(None, None)
-    rebound = 2400 / 0.94 / 51.0 * s.par[K.P_R_OHM]
+    rebound = 2400 / 0.94 / 51.0 * s.par.r_ohm
     switches, _, _ = night(None, ladder["to_mains_v"].value + part * rebound)
     if part < 0.85:
         assert switches > 20
@@ -423,7 +423,7 @@ def test_stored_energy_is_the_area_under_the_curve():
     at = np.linspace(0, 1, len(s.ocv))
     for soc in (0.0, 0.013, 0.3, 0.777, 1.0):
         inside = at <= soc
-        area = np.trapezoid(s.ocv[inside], at[inside]) * s.par[K.P_CELLS] * s.par[K.P_CAPACITY_AH] / 1000
+        area = np.trapezoid(s.ocv[inside], at[inside]) * s.par.cells * s.par.capacity_ah / 1000
         assert s.stored_kwh(soc) == pytest.approx(area, abs=0.02)
 
 
@@ -503,11 +503,11 @@ def test_transfers_of_a_night_as_the_rule_predicts(control, load_w, modules, bre
     s.dates = s.dates[:1]
     for finding in said:
         numbers = finding.numbers
-        s.par[K.P_START_SOC] = numbers["return_soc"]
+        s.par = s.par._replace(start_soc=numbers["return_soc"])
         _, daily = s.run()
-        each = daily[:, AT["transfers"]].sum() / s.units[:, K.U_COUNT].sum()
+        each = daily[:, AT["transfers"]].sum() / s.units.count.sum()
         assert abs(each - numbers["transfers"]) <= 1, (each, numbers)
     if not said:
-        s.par[K.P_START_SOC] = 0.9 if control == "soc" else 0.7
+        s.par = s.par._replace(start_soc=0.9 if control == "soc" else 0.7)
         _, daily = s.run()
-        assert daily[:, AT["transfers"]].sum() / s.units[:, K.U_COUNT].sum() <= 12 / 2 * 2 + 1
+        assert daily[:, AT["transfers"]].sum() / s.units.count.sum() <= 12 / 2 * 2 + 1

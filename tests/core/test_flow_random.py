@@ -5,8 +5,8 @@ import random
 import numpy as np
 import pytest
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.scenario import build
 from ewerer.core.trade.errors import DocumentError
 from tests.jobs import job_of
@@ -108,57 +108,57 @@ def hold(s, series):
     """Assert what must be so in every step of a run."""
     c = {name: series[:, i] for name, i in AT.items()}
     par, n, tiny = s.par, len(series), 1e-5
-    eta, eta_c, grid = par[K.P_ETA], par[K.P_ETA_CHARGE], s.grid[:n] == 1
+    eta, eta_c, grid = par.eta, par.eta_charge, s.grid[:n] == 1
     assert all(c[name].min() >= -tiny for name in K.SERIES if name.endswith("_w"))
     # AC and DC balance
     sun = (c["sun_load_w"] + c["sun_other_w"] + c["sun_grid_w"]) / eta + c["sun_bank_w"] + c["curtailed_w"]
-    assert np.allclose(sun, s.sun[:n] * par[K.P_ETA_SUN], atol=tiny)
+    assert np.allclose(sun, s.sun[:n] * par.eta_sun, atol=tiny)
     assert np.allclose(
         c["sun_load_w"] + c["bank_load_w"] + c["mains_load_w"] + c["output_load_w"] + c["unserved_w"], s.load[:n], atol=tiny
     )
     output = c["output_load_w"] + c["output_other_w"] + c["output_grid_w"] + c["output_bank_w"] / eta_c
     assert np.allclose(c["output_sun_w"], s.output_sun[:n], atol=tiny) and (output <= s.output_sun[:n] + tiny).all()
-    assert (c["output_bank_w"] <= par[K.P_OUTPUT_CHARGE_W] + tiny).all()
+    assert (c["output_bank_w"] <= par.output_charge_w + tiny).all()
     beside = c["sun_other_w"] + c["bank_other_w"] + c["mains_other_w"] + c["output_other_w"]
     assert np.allclose(beside[grid], s.other[:n][grid], atol=tiny) and (beside[~grid] == 0).all()
     # The bank: what flows is what moves its charge, nothing comes from nowhere
-    before = np.concatenate([[par[K.P_START_SOC]], c["soc"][:-1]])
-    emf = par[K.P_CELLS] * np.interp(before, np.linspace(0, 1, len(s.ocv)), s.ocv)
-    power = (emf + c["amps"] * par[K.P_R_OHM]) * c["amps"]
+    before = np.concatenate([[par.start_soc], c["soc"][:-1]])
+    emf = par.cells * np.interp(before, np.linspace(0, 1, len(s.ocv)), s.ocv)
+    power = (emf + c["amps"] * par.r_ohm) * c["amps"]
     gives = (c["bank_load_w"] + c["bank_other_w"] + c["bank_grid_w"]) / eta
     own = c["sun_bank_w"] + c["mains_bank_w"] + c["output_bank_w"] - gives - power
-    volts = emf + np.concatenate([[0.0], c["amps"][:-1]]) * par[K.P_R_OHM]
-    use = par[K.P_IDLE_W] + par[K.P_DC_LOAD_A] * volts
+    volts = emf + np.concatenate([[0.0], c["amps"][:-1]]) * par.r_ohm
+    use = par.idle_w + par.dc_load_a * volts
     if s.parts == 1:
         assert ((np.abs(own - use) < 1e-3 * np.maximum(1, use)) | (np.abs(own) < 1e-3)).all()
-        assert np.allclose(np.clip(before + c["amps"] / 60 / par[K.P_CAPACITY_AH], 0, 1), c["soc"], atol=1e-9)
+        assert np.allclose(np.clip(before + c["amps"] / 60 / par.capacity_ah, 0, 1), c["soc"], atol=1e-9)
     assert (c["soc"] >= 0).all() and (c["soc"] <= 1).all()
-    assert (c["amps"] <= par[K.P_CHARGE_A] + tiny).all()
+    assert (c["amps"] <= par.charge_a + tiny).all()
     # Rating, breaker, caps
-    rated = (s.units[:, K.U_COUNT] * s.units[:, K.U_INVERTER_W]).sum()
+    rated = (s.units.count * s.units.inverter_w).sum()
     from_units = sum(c[f"{who}_{what}_w"] for who in ("sun", "bank") for what in ("load", "other", "grid"))
     assert (from_units <= rated + tiny).all()
     drawn = c["mains_load_w"] + c["mains_other_w"] + c["mains_bank_w"] / eta_c
     charging = c["mains_bank_w"] > tiny
     engine = (c["generator"] > 0) & ~grid
-    assert (drawn[charging & grid] <= par[K.P_MAINS_W] + tiny).all() and (drawn[charging & engine] <= par[K.P_GEN_W] + tiny).all()
+    assert (drawn[charging & grid] <= par.mains_w + tiny).all() and (drawn[charging & engine] <= par.gen_w + tiny).all()
     assert (drawn[~grid & ~engine] == 0).all(), "bought from nobody"
     sold = c["sun_grid_w"] + c["bank_grid_w"] + c["output_grid_w"]
-    mode, sells = s.cho[K.I_MODE], s.cho[K.I_MODE] == K.FEED_IN or s.cho[K.I_SELL] == 1
-    assert (sold <= par[K.P_EXPORT_W] + tiny).all() and (sold[~grid] == 0).all() and (sells or (sold == 0).all())
+    mode, sells = s.cho.mode, s.cho.mode == K.FEED_IN or s.cho.sell
+    assert (sold <= par.export_w + tiny).all() and (sold[~grid] == 0).all() and (sells or (sold == 0).all())
     assert (c["bank_grid_w"] == 0).all() or mode == K.FEED_IN
     assert (c["bank_other_w"] == 0).all() or mode not in (K.ESSENTIAL, K.OFF_GRID_BANK, K.OFF_GRID_SUN, K.OFF_GRID_MAINS)
     if mode == K.PEAK:
-        assert (drawn[charging & grid] <= par[K.P_PEAK_W] + tiny).all()
+        assert (drawn[charging & grid] <= par.peak_w + tiny).all()
     # Thresholds: nothing is taken from a bank that rests, nothing is served with the output off
     bank_gives = gives > tiny
     assert not (bank_gives & charging & (mode > K.OFF_GRID_MAINS)).any()
-    if mode > K.OFF_GRID_MAINS and s.cho[K.I_BY_SOC] == 1:
-        assert (before[bank_gives & grid] >= par[K.P_RESERVE] - 1e-9).all()
-        assert (c["soc"][bank_gives & grid] >= par[K.P_RESERVE] - 1e-3).all()
+    if mode > K.OFF_GRID_MAINS and s.cho.by_soc:
+        assert (before[bank_gives & grid] >= par.reserve - 1e-9).all()
+        assert (c["soc"][bank_gives & grid] >= par.reserve - 1e-3).all()
     held = s.action[:n] == K.HOLD
-    assert not (bank_gives & held & grid).any() or s.cho[K.I_ASSIST] == 1
-    assert not (bank_gives & (s.action[:n] == K.CHARGE) & grid).any() or s.cho[K.I_ASSIST] == 1
+    assert not (bank_gives & held & grid).any() or s.cho.assist
+    assert not (bank_gives & (s.action[:n] == K.CHARGE) & grid).any() or s.cho.assist
     off = c["reason"] == K.OFF
     assert (c["sun_load_w"][off] == 0).all() and (c["bank_load_w"][off] == 0).all()
 

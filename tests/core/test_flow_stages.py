@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.results import AT
 from ewerer.core.flow.scenario import build
 from tests.jobs import HERON, LARCH, SKERRY, changed, job_of
@@ -18,8 +18,7 @@ def alone(days=1, name=SKERRY, sources=("sun",), **par):
     """Return a site off the grid, with sun and loads to be given by hand."""
     s = build(job_of(changed(name, site__sources=list(sources), windows=[])), LIBRARY, days)
     s.sun, s.load, s.other = np.zeros_like(s.sun), np.zeros_like(s.load), np.zeros_like(s.other)
-    for key, value in par.items():
-        s.par[getattr(K, f"P_{key.upper()}")] = value
+    s.par = s.par._replace(**par)
     return s
 
 
@@ -30,27 +29,27 @@ def by_day(s, watts, first=8, last=16):
 def test_float_volts_touched_are_not_full():
     """A bank that is carried to float and no further, though it was full once, is full on no later day."""
     s = alone(6, start_soc=0.9, full_days=NEVER, recharge_soc=0.5, recharge_v=0.0)
-    s.cho[K.I_DAILY_BULK] = 0
+    s.cho = s.cho._replace(daily_bulk=bool(0))
     by_day(s, 9000)
     s.load[:] = 300
     _, daily = s.run()
     assert daily[:, AT["fulls"]].tolist() == [1, 0, 0, 0, 0, 0]
-    assert daily[3, AT["highest_v"]] == pytest.approx(s.par[K.P_FLOAT_V], abs=0.05)
-    s.cho[K.I_DAILY_BULK] = 1
+    assert daily[3, AT["highest_v"]] == pytest.approx(s.par.float_v, abs=0.05)
+    s.cho = s.cho._replace(daily_bulk=bool(1))
     _, daily = s.run()
     assert (daily[:, AT["fulls"]] == 1).all(), "without a setting to charge again, every day begins with bulk"
 
 
 def test_the_periodic_full_charge_comes_when_it_is_due_with_its_own_volts():
     s = alone(16, start_soc=0.9, full_days=5.0, full_v=54.6, full_h=0.5, recharge_soc=0.3, recharge_v=0.0, tail_a=0.0, hold_h=1.0)
-    s.cho[K.I_DAILY_BULK] = 0
+    s.cho = s.cho._replace(daily_bulk=bool(0))
     by_day(s, 9000)
     s.load[:] = 200
     _, daily = s.run()
     full = np.flatnonzero(daily[:, AT["fulls"]])
     assert full[0] == 0 and set(np.diff(full)) <= {5, 6} and len(full) >= 3
     later = daily[full[1:], AT["highest_v"]]
-    assert later == pytest.approx(54.6, abs=0.03) and daily[0, AT["highest_v"]] == pytest.approx(s.par[K.P_ABSORB_V], abs=0.03)
+    assert later == pytest.approx(54.6, abs=0.03) and daily[0, AT["highest_v"]] == pytest.approx(s.par.absorb_v, abs=0.03)
 
 
 def test_the_hold_lasts_its_time_or_ends_on_the_tail():
@@ -58,7 +57,7 @@ def test_the_hold_lasts_its_time_or_ends_on_the_tail():
     for s in (long, short):
         by_day(s, 12_000, 6, 20)
     (a, x), (b, y) = long.run(record=True), short.run(record=True)
-    held = (np.abs(a[:, C["volts"]] - long.par[K.P_ABSORB_V]) < 0.021).sum()
+    held = (np.abs(a[:, C["volts"]] - long.par.absorb_v) < 0.021).sum()
     assert held >= 180 and x[0, AT["full_at_h"]] > y[0, AT["full_at_h"]] > 0
     at = int(y[0, AT["full_at_h"]] * 60) - 1
     assert b[at, C["amps"]] <= 40.0 + 1e-6
@@ -72,7 +71,7 @@ def test_above_float_the_loads_draw_the_bank_down_before_the_sun_serves_them():
     assert reasons[0] == K.DRAINS and series[0, C["bank_load_w"]] == pytest.approx(800) and series[0, C["sun_load_w"]] == 0
     steady = int(np.argmax(reasons == K.BY_SUN))
     assert 1 < steady < 600 and series[-1, C["sun_load_w"]] == pytest.approx(800)
-    assert series[-1, C["volts"]] == pytest.approx(s.par[K.P_FLOAT_V], abs=0.02)
+    assert series[-1, C["volts"]] == pytest.approx(s.par.float_v, abs=0.02)
     assert (np.diff(series[:steady, C["soc"]]) <= 1e-12).all(), "nothing goes in meanwhile"
 
 
@@ -89,7 +88,7 @@ def test_off_means_off_until_the_restart_level_and_own_use_goes_on_to_the_hard_s
     sunny = (s.minute_of_day >= 490) & (s.minute_of_day < 530)
     assert (series[sunny & off, C["sun_load_w"]] == 0).all() and (series[sunny & off, C["sun_bank_w"]] > 0).all()
     assert (series[sunny & off, C["unserved_w"]] == 1500).all()
-    dead = series[:, C["volts"]] <= s.par[K.P_OFF_V]
+    dead = series[:, C["volts"]] <= s.par.off_v
     if dead.any():
         after = int(np.argmax(dead)) + 2
         assert abs(series[after, C["amps"]]) < 1e-6, "beyond the hard stop nothing is drawn"
@@ -99,7 +98,7 @@ def test_off_means_off_until_the_restart_level_and_own_use_goes_on_to_the_hard_s
     series, _ = strong.run(record=True)
     assert (series[12 * 60 : 17 * 60, C["unserved_w"]] == 0).all()
     back = np.flatnonzero(np.diff((series[:, C["reason"]] == K.OFF).astype(int)) == -1)
-    assert len(back) >= 1 and series[back[0], C["soc"]] >= strong.par[K.P_RESTART_SOC] - 0.01
+    assert len(back) >= 1 and series[back[0], C["soc"]] >= strong.par.restart_soc - 0.01
 
 
 def test_a_unit_that_goes_by_volts_obeys_volts_alone():
@@ -109,12 +108,12 @@ def test_a_unit_that_goes_by_volts_obeys_volts_alone():
         2,
     )
     s.sun[:], s.load[:] = 0.0, 900.0
-    s.par[K.P_START_SOC] = 0.5
+    s.par = s.par._replace(start_soc=0.5)
     series, _ = s.run(record=True)
     stop = int(np.argmax(series[:, C["reason"]] == K.OFF))
-    assert stop > 0 and series[stop - 2, C["volts"]] == pytest.approx(s.par[K.P_SHUT_V], abs=0.1)
+    assert stop > 0 and series[stop - 2, C["volts"]] == pytest.approx(s.par.shut_v, abs=0.1)
     plain = series[:stop, C["soc"]].min()
-    s.par[[K.P_SHUT_SOC, K.P_RESERVE, K.P_RESTART_SOC, K.P_ISLAND_SOC, K.P_ISLAND_BACK]] = 0.45, 0.48, 0.9, -1.0, -1.0
+    s.par = s.par._replace(shut_soc=0.45, reserve=0.48, restart_soc=0.9, island_soc=-1.0, island_back=-1.0)
     again, _ = s.run(record=True)
     assert again[:stop, C["soc"]].min() == plain, "no hidden stop by charge"
 
@@ -124,11 +123,11 @@ def test_outage_reserve_and_recovery_are_figures_of_their_own():
         HERON, windows=[], policy__outage_reserve_soc=0.4, policy__own_figures={"outage_return_soc": 0.47, "on_grid_min_soc": 0.3}
     )
     s = build(job_of(job), LIBRARY, 1)
-    assert s.par[[K.P_ISLAND_SOC, K.P_ISLAND_BACK, K.P_RESERVE]] == pytest.approx([0.4, 0.47, 0.3])
+    assert [s.par.island_soc, s.par.island_back, s.par.reserve] == pytest.approx([0.4, 0.47, 0.3])
     s.grid[:], s.sun[:], s.load[:] = 0, 0.0, 2500.0
-    s.par[K.P_START_SOC] = 0.42
+    s.par = s.par._replace(start_soc=0.42)
     s.sun[600:] = 6000.0
-    s.par[K.P_SUN_CHARGE_A] = 200.0
+    s.par = s.par._replace(sun_charge_a=200.0)
     series, daily = s.run(record=True)
     off = np.flatnonzero(series[:, C["reason"]] == K.OFF)
     assert series[off[0] - 1, C["soc"]] == pytest.approx(0.4, abs=0.002)
@@ -172,6 +171,6 @@ def test_a_generator_runs_between_its_points_and_no_longer(order):
         starts = np.flatnonzero(np.diff(on.astype(int)) == 1)
         stops = np.flatnonzero(np.diff(on.astype(int)) == -1)
         assert len(starts) >= 1 and len(stops) >= 1 and (stops[0] - starts[0]) >= 19
-        assert series[stops[0], C["volts"]] >= s.par[K.P_GEN_STOP] - 0.02
+        assert series[stops[0], C["volts"]] >= s.par.gen_stop - 0.02
     else:
         assert on[-1], "it runs on: nothing charges the bank up to its stop"

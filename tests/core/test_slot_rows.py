@@ -7,10 +7,10 @@ from random import Random
 import numpy as np
 import pytest
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.devices.slots.forms import sayable, slots_day
 from ewerer.core.devices.slots.week import intent_days
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.scenario import build
 from ewerer.core.plan import plan
 from ewerer.core.trade.chemistries import LFP, ocv_v
@@ -222,7 +222,7 @@ def test_a_unit_that_keeps_targets_in_volts_is_simulated_by_them():
     sheet = plan_of(job).units[0]
     entered = {r.value for r in sheet.settings if "target" in r.word and r.word.startswith("Slot")}
     s = build(parse_job(json.dumps(job), LIBRARY), LIBRARY, 1)
-    assert s.cho[K.I_TARGET_V] == 1
+    assert s.cho.target_v
     using = s.action == K.USE
     (volts,) = set(s.target[using])
     assert any(abs(volts - v) < 0.1 for v in entered), "the same as on the sheet, but for its step"
@@ -234,7 +234,7 @@ def test_a_unit_that_keeps_targets_in_volts_is_simulated_by_them():
     assert 0 < rests < 720 and not gives[rests:720].any()
     assert series[rests - 1, at["volts"]] == pytest.approx(volts, abs=0.08)
     loaded = series[rests - 1, at["soc"]]
-    s.par[K.P_R_OHM] *= 4
+    s.par = s.par._replace(r_ohm=s.par.r_ohm * 4)
     series, _ = s.run(record=True)
     early = int(np.argmin(series[:, at["bank_load_w"]] > 1))
     assert early < rests and series[early - 1, at["soc"]] > loaded + 0.02, "thin cables: the same volts at a higher charge"

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.results import charge_time_min
 from ewerer.core.flow.scenario import build
 from tests.jobs import SKERRY, job_of
@@ -64,8 +64,8 @@ def test_charge_time_agrees_after_fitting_only_the_resistance(reference, case):
     s = build(job_of(SKERRY), shipped_library(), 1)
     grid = np.linspace(0, 1, len(s.ocv))
     s.ocv = np.interp(grid, socs, table)
-    bank_ah, cells = s.par[K.P_CAPACITY_AH], s.par[K.P_CELLS]
-    s.par[K.P_R_OHM] = ohm * cells * capacity / bank_ah
+    bank_ah, cells = s.par.capacity_ah, s.par.cells
+    s.par = s.par._replace(r_ohm=ohm * cells * capacity / bank_ah)
     to_cv, in_all = charge_time_min(s, rate * bank_ah, 0.2, volts * cells, bank_ah / 20)
     assert to_cv == pytest.approx(times[case][0], rel=0.03)
     assert in_all == pytest.approx(times[case][1], rel=0.05)
@@ -73,12 +73,13 @@ def test_charge_time_agrees_after_fitting_only_the_resistance(reference, case):
 
 def test_the_kernel_charges_as_the_closed_form_does():
     s = build(job_of(SKERRY), shipped_library(), 1)
-    amps = 0.3 * s.par[K.P_CAPACITY_AH]
-    s.par[K.P_START_SOC], s.par[K.P_CHARGE_A], s.par[K.P_IDLE_W], s.par[K.P_TAIL_A] = 0.2, amps, 0.0, s.par[K.P_CAPACITY_AH] / 20
-    s.par[K.P_SUN_CHARGE_A], s.par[K.P_HOLD_H] = 1000.0, 10.0
+    amps = 0.3 * s.par.capacity_ah
+    s.par = s.par._replace(
+        start_soc=0.2, charge_a=amps, idle_w=0.0, tail_a=s.par.capacity_ah / 20, sun_charge_a=1000.0, hold_h=10.0
+    )
     s.load[:], s.sun[:], s.action[:] = 0.0, 60_000.0, 0
     series, _ = s.run(record=True)
     volts = series[:, K.SERIES.index("volts")]
-    reached = int(np.argmax(volts >= s.par[K.P_ABSORB_V] - 0.02))
-    to_cv, _ = charge_time_min(s, amps, 0.2, s.par[K.P_ABSORB_V], 1.0)
+    reached = int(np.argmax(volts >= s.par.absorb_v - 0.02))
+    to_cv, _ = charge_time_min(s, amps, 0.2, s.par.absorb_v, 1.0)
     assert reached == pytest.approx(to_cv, abs=2)

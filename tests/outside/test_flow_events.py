@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.results import AT
 from ewerer.core.flow.scenario import build
 from tests.jobs import SKERRY, changed, job_of
@@ -19,15 +19,15 @@ def test_a_day_of_constant_load_and_square_sun_in_closed_form(load_w, sun_w, sta
     """A bank of constant volts without losses: charge falls, rises and stops in straight lines (common physics)."""
     s = build(job_of(changed(SKERRY, site__sources=["sun"], windows=[], site__dc_loads_a=0)), LIBRARY, 1)
     s.ocv[:] = 3.3
-    s.par[[K.P_ETA, K.P_ETA_CHARGE, K.P_ETA_SUN]] = 1.0
-    s.par[[K.P_IDLE_W, K.P_R_OHM]] = 0.0, 1e-6
-    s.par[[K.P_CHARGE_A, K.P_SUN_CHARGE_A, K.P_DISCHARGE_A, K.P_START_SOC]] = 1e4, 1e4, 1e4, start
-    s.par[[K.P_SHUT_V, K.P_OFF_V, K.P_TAIL_A, K.P_HOLD_H]] = 0.0, 0.0, 0.0, 99.0
+    s.par = s.par._replace(eta=1.0, eta_charge=1.0, eta_sun=1.0)
+    s.par = s.par._replace(idle_w=0.0, r_ohm=1e-6)
+    s.par = s.par._replace(charge_a=1e4, sun_charge_a=1e4, discharge_a=1e4, start_soc=start)
+    s.par = s.par._replace(shut_v=0.0, off_v=0.0, tail_a=0.0, hold_h=99.0)
     minutes = np.arange(1440)
     s.load[:], s.other[:] = load_w, 0.0
     s.sun[:] = np.where((minutes >= 360) & (minutes < 1080), sun_w, 0.0)
     series, daily = s.run(record=True)
-    holds = s.par[K.P_CELLS] * 3.3 * s.par[K.P_CAPACITY_AH]  # [Wh]
+    holds = s.par.cells * 3.3 * s.par.capacity_ah  # [Wh]
     dawn = start - 6 * load_w / holds
     top = min(1.0, dawn + 12 * (sun_w - load_w) / holds)
     dusk = top - 6 * load_w / holds
@@ -46,11 +46,11 @@ def night(load_w, charge_w, start):
     job["sun"] = {"chargers": []}
     s = build(job_of(job), LIBRARY, 1)
     s.load[:], s.sun[:], s.other[:] = load_w, 0.0, 0.0
-    s.units = s.units[:1].copy()
-    s.units[:, K.U_COUNT], s.units[:, K.U_MAINS_CHARGE_W] = 1, charge_w
-    s.units[:, K.U_TO_MAINS], s.units[:, K.U_RETURN] = 51.6, 53.3
-    s.par[[K.P_START_SOC, K.P_CAPACITY_AH, K.P_R_OHM]] = start, 120.0, 0.012
-    s.par[[K.P_SHUT_V, K.P_AC_START, K.P_AC_STOP, K.P_MAINS_W, K.P_FULL_DAYS]] = 44.0, 1e9, 1e9, 2e4, 1e9
+    s.units = K.Groups(*(a[:1].copy() for a in s.units))
+    s.units.count[:], s.units.mains_charge_w[:] = 1, charge_w
+    s.units.to_mains[:], s.units.back[:] = 51.6, 53.3
+    s.par = s.par._replace(start_soc=start, capacity_ah=120.0, r_ohm=0.012)
+    s.par = s.par._replace(shut_v=44.0, ac_start=1e9, ac_stop=1e9, mains_w=2e4, full_days=1e9)
     return s
 
 
@@ -62,13 +62,13 @@ def test_transfers_of_a_unit_that_goes_by_volts_happen_when_an_event_integrator_
     on = series[:, COLUMN["on_mains"]]
     ours = np.flatnonzero(np.diff(on) != 0) + 1
     par, grid = s.par, np.linspace(0, 1, len(s.ocv))
-    ohm, eta, idle, ah = par[K.P_R_OHM], par[K.P_ETA], par[K.P_IDLE_W], par[K.P_CAPACITY_AH]
+    ohm, eta, idle, ah = par.r_ohm, par.eta, par.idle_w, par.capacity_ah
 
     def amps(soc, mains):
-        emf = par[K.P_CELLS] * np.interp(soc, grid, s.ocv)
+        emf = par.cells * np.interp(soc, grid, s.ocv)
         power = charge_w - idle if mains else -load_w / eta - idle
         flow = (np.sqrt(emf**2 + 4 * ohm * power) - emf) / (2 * ohm)
-        most = (par[K.P_ABSORB_V] - emf) / ohm
+        most = (par.absorb_v - emf) / ohm
         return min(flow, most), emf
 
     def volts(soc, mains):

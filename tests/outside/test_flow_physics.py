@@ -9,9 +9,9 @@ import pytest
 from dateutil.rrule import rrulestr
 from scipy.integrate import solve_ivp
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.slots.week import intent_on, local_minutes
-from ewerer.core.flow import kernel as K
 from ewerer.core.flow.adviser import optimum_cost
 from ewerer.core.flow.results import simulate
 from ewerer.core.flow.scenario import build
@@ -27,7 +27,7 @@ def idle(job, watts, days=2):
     """Return a scenario of one bank that carries a steady load in the dark."""
     s = build(job_of(changed(job, **ALONE)), LIBRARY, days, windows=[])
     s.sun[:], s.other[:], s.load[:] = 0.0, 0.0, watts
-    s.par[K.P_START_SOC] = 0.95
+    s.par = s.par._replace(start_soc=0.95)
     return s
 
 
@@ -40,13 +40,13 @@ def test_a_steady_load_empties_the_bank_as_the_circuit_says(watts):
     s = idle(SKERRY, watts)
     series, _ = s.run(record=True)
     par, grid = s.par, np.linspace(0, 1, len(s.ocv))
-    ohm, eta = par[K.P_R_OHM], par[K.P_ETA]
+    ohm, eta = par.r_ohm, par.eta
 
     def rate(_, y):
-        emf = par[K.P_CELLS] * np.interp(y[0], grid, s.ocv)
-        power = watts / eta + par[K.P_IDLE_W]
+        emf = par.cells * np.interp(y[0], grid, s.ocv)
+        power = watts / eta + par.idle_w
         amps = (emf - np.sqrt(emf**2 - 4 * ohm * power)) / (2 * ohm)
-        return [-amps / par[K.P_CAPACITY_AH] / 60]
+        return [-amps / par.capacity_ah / 60]
 
     low = lambda _, y: y[0] - 0.3  # noqa: E731
     low.terminal = True
@@ -58,14 +58,14 @@ def test_a_steady_load_empties_the_bank_as_the_circuit_says(watts):
 def test_a_loaded_bank_warms_up_to_its_balance():
     """Against the closed form T = Ta + P/k (1 - exp(-k t / C)) of one thermal mass; textbook physics."""
     s = idle(SKERRY, 6000, 1)
-    s.par[K.P_CAPACITY_AH] *= 50  # so large that the current hardly changes while it warms
-    s.par[K.P_R_OHM] = 0.02
+    s.par = s.par._replace(capacity_ah=s.par.capacity_ah * 50)  # so large that the current hardly changes while it warms
+    s.par = s.par._replace(r_ohm=0.02)
     series, _ = s.run(record=True)
     amps = series[:400, COLUMN["amps"]]
     assert np.ptp(amps) / abs(amps.mean()) < 0.01
-    heat, leak, mass = amps.mean() ** 2 * 0.02, s.par[K.P_LEAK_W_K], s.par[K.P_THERMAL_J_K]
+    heat, leak, mass = amps.mean() ** 2 * 0.02, s.par.leak_w_k, s.par.thermal_j_k
     minutes = np.arange(1, 401)
-    exact = s.par[K.P_AMBIENT_C] + heat / leak * (1 - np.exp(-leak * minutes * 60 / mass))
+    exact = s.par.ambient_c + heat / leak * (1 - np.exp(-leak * minutes * 60 / mass))
     assert np.abs(series[:400, COLUMN["temp_c"]] - exact).max() < 0.02 * (exact.max() - exact.min())
 
 
@@ -77,9 +77,9 @@ def test_nothing_is_made_from_nothing_over_a_round():
     # From one crossing of 60 % upwards to the last one.
     rising = np.flatnonzero((soc[:-1] < 0.6) & (soc[1:] >= 0.6))
     a, b = rising[0] + 1, rising[-1] + 1
-    ends = s.par[K.P_CELLS] * s.par[K.P_CAPACITY_AH] * 3.28 * (soc[b] - soc[a])
+    ends = s.par.cells * s.par.capacity_ah * 3.28 * (soc[b] - soc[a])
     inside = (volts[a + 1 : b + 1] * amps[a + 1 : b + 1]).sum() / 60
-    lost = (amps[a + 1 : b + 1] ** 2 * s.par[K.P_R_OHM]).sum() / 60
+    lost = (amps[a + 1 : b + 1] ** 2 * s.par.r_ohm).sum() / 60
     through = np.abs(volts * amps).sum() / 120
     assert inside - lost == pytest.approx(ends, abs=0.002 * through)
 
@@ -129,27 +129,27 @@ def test_the_optimum_against_dynamic_programming(start_soc):
     """
     s = build(job_of(changed(TARN, flow={"start_soc": start_soc})), LIBRARY, 1, 900, windows=[])
     s.sun[:] = 0.0
-    s.par[K.P_IDLE_W] = 0.0  # own use may take the bank below the level that discharging keeps; left out here
+    s.par = s.par._replace(idle_w=0.0)  # own use may take the bank below the level that discharging keeps; left out here
     full, begun = s.stored_kwh(1.0), s.stored_kwh(start_soc)
     best = optimum_cost(s, 0.0, begun)
     par, hours = s.par, 0.25
-    assert full == pytest.approx(par[K.P_CELLS] * par[K.P_CAPACITY_AH] * np.mean(s.ocv) / 1000, rel=1e-3)
-    volts, top = par[K.P_CELLS] * s.ocv[len(s.ocv) // 2], par[K.P_CELLS] * s.ocv[-1]
-    inverter = (s.units[:, K.U_COUNT] * s.units[:, K.U_INVERTER_W]).sum() / 1000
-    may_in = min(par[K.P_CHARGE_A] * top / 1000, (s.units[:, K.U_COUNT] * s.units[:, K.U_MAINS_CHARGE_W]).sum() / 1000)
-    may_out = min(inverter, par[K.P_DISCHARGE_A] * volts * 1.1 / 1000 * par[K.P_ETA])
+    assert full == pytest.approx(par.cells * par.capacity_ah * np.mean(s.ocv) / 1000, rel=1e-3)
+    volts, top = par.cells * s.ocv[len(s.ocv) // 2], par.cells * s.ocv[-1]
+    inverter = (s.units.count * s.units.inverter_w).sum() / 1000
+    may_in = min(par.charge_a * top / 1000, (s.units.count * s.units.mains_charge_w).sum() / 1000)
+    may_out = min(inverter, par.discharge_a * volts * 1.1 / 1000 * par.eta)
     # The host goes by volts: it rests at the charge where the bank stands at its transfer volts.
-    least = np.interp(s.units[0, K.U_TO_MAINS] / par[K.P_CELLS], s.ocv, np.linspace(0, 1, len(s.ocv)))
+    least = np.interp(s.units.to_mains[0] / par.cells, s.ocv, np.linspace(0, 1, len(s.ocv)))
     lowest = min(s.stored_kwh(least), begun) * 0.98
     levels = np.linspace(lowest, full, 601)
     worth = np.where(levels >= begun * 0.995, 0.0, np.inf)
     need = ((s.load + s.other) / 1000).reshape(-1, 15).mean(axis=1)
     price = s.price.reshape(-1, 15)[:, 0]
     for k in range(len(need) - 1, -1, -1):
-        after = levels[None, :] - levels[:, None] + par[K.P_IDLE_W] / 1000 * hours
+        after = levels[None, :] - levels[:, None] + par.idle_w / 1000 * hours
         dc = after / hours
-        mains = np.where(dc >= 0, need[k] + dc / par[K.P_ETA_CHARGE], need[k] + dc * par[K.P_ETA])
-        bad = (dc > may_in) | (-dc * par[K.P_ETA] > may_out) | (mains < -1e-9) | (mains > par[K.P_MAINS_W] / 1000)
+        mains = np.where(dc >= 0, need[k] + dc / par.eta_charge, need[k] + dc * par.eta)
+        bad = (dc > may_in) | (-dc * par.eta > may_out) | (mains < -1e-9) | (mains > par.mains_w / 1000)
         worth = np.where(bad, np.inf, mains * price[k] * hours + worth[None, :]).min(axis=1)
     mine = float(np.interp(begun, levels, worth))
     assert best <= mine + 1e-6

@@ -27,7 +27,7 @@ def made(tmp_path_factory):
         "import pathlib; pathlib.Path(sys.argv[1]).mkdir(mode=0o700); import django; django.setup()\n"
         "from django.core.management import call_command; call_command('migrate', verbosity=0)\n"
         "from django.contrib.auth.models import User; from ewerer.server.crews.models import Crew\n"
-        "from ewerer.server.jobs import actions; from ewerer.core.documents import Job\n"
+        "from ewerer.server.jobs import actions; from ewerer.core.documents.job import Job\n"
         "u = User.objects.create_user('ann'); c = Crew.objects.create(name='C')\n"
         "actions.create(c, Job.model_validate({'ewerer': 'job/2', 'name': 'Tern'}), u)\n"
     )

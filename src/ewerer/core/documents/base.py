@@ -8,7 +8,7 @@ JSON pointer, the value found and what would be right.
 from __future__ import annotations
 
 import datetime as dt
-from typing import Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -23,21 +23,6 @@ class Document(BaseModel):
     def upgraded(cls, data: dict[str, Any]) -> dict[str, Any]:
         """Return a document of an earlier version as one of this; others as they are."""
         return data
-
-    @classmethod
-    def parse(cls, source: str | bytes | dict[str, Any]) -> Self:
-        """Return the document in JSON text or plain data; raise :class:`~ewerer.DocumentError` with every problem.
-
-        >>> import ewerer
-        >>> ewerer.Job.parse('{"ewerer": "job/2", "name": "Barn"}').name
-        'Barn'
-        >>> ewerer.Job.parse({"ewerer": "job/2", "name": "Barn", "bank": {"fuse_a": -3}})
-        Traceback (most recent call last):
-        ewerer.core.trade.errors.DocumentError: /bank/fuse_a: too low; write the size of the current, the direction is in the key; found -3; expected amperes, above zero from 0.5 to 5000 A
-        """
-        from .parse import parse_document, parse_json  # which stands on this module
-
-        return parse_document(cls, source if isinstance(source, dict) else parse_json(source))
 
     def to_data(self) -> dict[str, Any]:
         """Return the document as plain JSON data, leaving out what was left out on entry."""

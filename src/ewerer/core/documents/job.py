@@ -34,6 +34,7 @@ from .base import (
     WattHours,
     Watts,
 )
+from .parse import parse_document, parse_json
 
 Source = Literal["sun", "mains", "generator"]
 
@@ -702,6 +703,19 @@ class Job(Document):
     extra_entries: Annotated[dict[Identifier, dict[Identifier, Shown]], Field(max_length=140)] = {}
     profile_revisions: Annotated[dict[Identifier, Annotated[int, Field(ge=1)]], Field(max_length=200)] = {}
     sheet_marks: Annotated[dict[Identifier, dict[Identifier, SheetMark]], Field(max_length=140)] = {}
+
+    @classmethod
+    def parse(cls, source: str | bytes | dict[str, Any]) -> Job:
+        """Return the document in JSON text or plain data; raise :class:`~ewerer.DocumentError` with every problem.
+
+        >>> import ewerer
+        >>> ewerer.Job.parse('{"ewerer": "job/2", "name": "Barn"}').name
+        'Barn'
+        >>> ewerer.Job.parse({"ewerer": "job/2", "name": "Barn", "bank": {"fuse_a": -3}})
+        Traceback (most recent call last):
+        ewerer.core.trade.errors.DocumentError: /bank/fuse_a: too low; write the size of the current, the direction is in the key; found -3; expected amperes, above zero from 0.5 to 5000 A
+        """
+        return parse_document(cls, source if isinstance(source, dict) else parse_json(source))
 
     @field_validator("units", "breakers")
     @classmethod

@@ -16,6 +16,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from ..behaviour import kernel as K
+from ..behaviour.reading import Floats, Ints
 from ..devices.library import Library
 from ..devices.slots.forms import compile_slots, slots_day
 from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, begins, covers, intent_days, minutes_of, time_of
@@ -26,10 +28,8 @@ from ..stages.solved import Solved, Unit, host_of
 from ..stages.units.solve import resolve_units
 from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
-from . import kernel as K
 from .results import AT, ledger_of
 from .scenario import Scenario, build, prices_of, slot_day, week_of
-from .settings import Floats, Ints
 
 OPTIMUM = formula_rule(
     "windows-optimum",
@@ -70,20 +70,20 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         return np.asarray(x[: n * per].reshape(n, per).mean(axis=1))
 
     par, units, hours = scenario.par, scenario.units, SLOT_MIN / 60
-    mode, sells = int(scenario.cho[K.I_MODE]), bool(scenario.cho[K.I_SELL] == 1)
-    eta, eta_in = float(par[K.P_ETA]), float(par[K.P_ETA_CHARGE])
-    sun = mean(scenario.sun) * float(par[K.P_ETA_SUN]) / 1000
+    mode, sells = int(scenario.cho.mode), bool(scenario.cho.sell)
+    eta, eta_in = float(par.eta), float(par.eta_charge)
+    sun = mean(scenario.sun) * float(par.eta_sun) / 1000
     beside = mean(scenario.output_sun) / 1000
     there = mean(scenario.grid.astype(np.float64))
     load, other = mean(scenario.load) / 1000, mean(scenario.other * scenario.grid) / 1000
     price, sell = mean(scenario.price), mean(scenario.sell)
-    rated = float((units[:, K.U_COUNT] * units[:, K.U_INVERTER_W]).sum()) / 1000
-    top_v, mid_v = (float(par[K.P_CELLS]) * float(scenario.ocv[i]) for i in (-1, len(scenario.ocv) // 2))
-    charge = float(par[K.P_CHARGE_A]) * top_v / 1000
-    discharge = min(rated / eta, float(par[K.P_DISCHARGE_A]) * max(mid_v, float(par[K.P_ABSORB_V])) / 1000)
-    from_mains = float((units[:, K.U_COUNT] * units[:, K.U_MAINS_CHARGE_W]).sum()) / 1000
-    idle = float(par[K.P_IDLE_W]) / 1000
-    begun = scenario.stored_kwh(float(par[K.P_START_SOC]))
+    rated = float((units.count * units.inverter_w).sum()) / 1000
+    top_v, mid_v = (float(par.cells) * float(scenario.ocv[i]) for i in (-1, len(scenario.ocv) // 2))
+    charge = float(par.charge_a) * top_v / 1000
+    discharge = min(rated / eta, float(par.discharge_a) * max(mid_v, float(par.absorb_v)) / 1000)
+    from_mains = float((units.count * units.mains_charge_w).sum()) / 1000
+    idle = float(par.idle_w) / 1000
+    begun = scenario.stored_kwh(float(par.start_soc))
     hybrid, feed_in = mode > K.OFF_GRID_MAINS, mode == K.FEED_IN
     big = 1e4
 
@@ -93,13 +93,13 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     high[:, BO] = big if hybrid and mode != K.ESSENTIAL else 0.0
     high[:, SG] = big if feed_in or (hybrid and sells) else 0.0
     high[:, OO], high[:, OG] = high[0, SO], high[0, SG]
-    high[:, OB] = float(par[K.P_OUTPUT_CHARGE_W]) / 1000
+    high[:, OB] = float(par.output_charge_w) / 1000
     high[:, BG] = big if feed_in else 0.0
-    high[:, MB] = from_mains if scenario.cho[K.I_CHARGE_ORDER] != K.SUN_ONLY else 0.0
+    high[:, MB] = from_mains if scenario.cho.charge_order != K.SUN_ONLY else 0.0
     high[:, LOST] = np.where(there < 1 - 1e-9, big, 0.0)
     for flow in (SG, BG, MB, MO, SO, BO, OO, OG):
         high[there < 1e-9, flow] = 0.0
-    high[there < 1e-9, ML] = float(par[K.P_GEN_W]) / 1000 if scenario.cho[K.I_GENERATOR] else 0.0
+    high[there < 1e-9, ML] = float(par.gen_w) / 1000 if scenario.cho.generator else 0.0
     high[:, END] = scenario.stored_kwh(1.0)
     if not hybrid:
         high[:, LOST] = big  # an off-grid unit beyond its rating or its bank sheds load
@@ -135,10 +135,10 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         lower.append(least)
         upper.append(most)
 
-    export = min(float(par[K.P_EXPORT_W]) / 1000, big)
-    cap = float(par[K.P_PEAK_W]) / 1000
-    above = mean(np.maximum(0.0, scenario.load + scenario.other - float(par[K.P_PEAK_W]))) / 1000
-    mains = float(par[K.P_MAINS_W]) / 1000
+    export = min(float(par.export_w) / 1000, big)
+    cap = float(par.peak_w) / 1000
+    above = mean(np.maximum(0.0, scenario.load + scenario.other - float(par.peak_w))) / 1000
+    mains = float(par.mains_w) / 1000
     bought = ((ML, 1.0), (MO, 1.0), (MB, 1 / eta_in))
     for i in range(n):
         at = i * WIDTH
@@ -200,13 +200,13 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
 
 def _lowest_kwh(scenario: Scenario) -> float:
     """Return the least energy [kWh] that discharging beside the grid leaves: at the reserve, or where the bank rests at the transfer volts."""
-    par, hybrid = scenario.par, scenario.cho[K.I_MODE] > K.OFF_GRID_MAINS
-    if scenario.cho[K.I_BY_SOC] == 1:
-        least = float(par[K.P_RESERVE] if hybrid else par[K.P_SHUT_SOC])
+    par, hybrid = scenario.par, scenario.cho.mode > K.OFF_GRID_MAINS
+    if scenario.cho.by_soc:
+        least = float(par.reserve if hybrid else par.shut_soc)
     else:
-        to_mains = float(scenario.units[:, K.U_TO_MAINS].min())
-        volts = to_mains if hybrid else min(to_mains, float(par[K.P_SHUT_V]))
-        least = float(np.interp(volts / float(par[K.P_CELLS]), scenario.ocv, np.linspace(0, 1, len(scenario.ocv))))
+        to_mains = float(scenario.units.to_mains.min())
+        volts = to_mains if hybrid else min(to_mains, float(par.shut_v))
+        least = float(np.interp(volts / float(par.cells), scenario.ocv, np.linspace(0, 1, len(scenario.ocv))))
     return scenario.stored_kwh(least) if least > 0 else 0.0
 
 
@@ -301,7 +301,7 @@ class _Trial:
     def _with(self, action: Ints, power: Floats, target: Floats, at: Ints, volts: bool) -> Told:
         s = self.scenario
         s.action, s.power, s.target = action[at], power[at], target[at]
-        s.cho[K.I_TARGET_V] = int(volts)
+        s.cho = s.cho._replace(target_v=bool(int(volts)))
         return ran(self.job, s)
 
 
@@ -417,8 +417,8 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
     base = without.cost
     anything = job.model_copy(update={"windows": [_window(0, SLOT_MIN, HOLD)]})
     scenario = build(anything, library, days)
-    reserve = max(float(scenario.par[K.P_RESERVE]), job.policy.outage_reserve_soc or 0.0)
-    end_value = max(0.0, float(scenario.price.min())) / float(scenario.par[K.P_ETA_CHARGE])
+    reserve = max(float(scenario.par.reserve), job.policy.outage_reserve_soc or 0.0)
+    end_value = max(0.0, float(scenario.price.min())) / float(scenario.par.eta_charge)
     trial = _Trial(job, host, solve(anything, library), scenario)
 
     def worth(found: Told) -> float:
@@ -429,11 +429,11 @@ def _advise(job: Job, library: Library, days: int, say: Callable[[str, float], N
     # A workday's prices by the clock, whatever the length of the days that are simulated.
     workday = int(next((d for d in scenario.weekday if d < 5), 0))
     day_price, _ = prices_of(job.tariff, np.arange(DAY), np.full(DAY, workday))
-    rated = float((scenario.units[:, K.U_COUNT] * scenario.units[:, K.U_INVERTER_W]).sum())
+    rated = float((scenario.units.count * scenario.units.inverter_w).sum())
     powers = [round(rated * part, -1) for part in (0.1, 0.25, 0.5, 1.0)] if form.power != "none" else []
     targets = (1.0, 0.9, 0.75, 0.6) if form.target != "none" else (1.0,)
     options = list(candidates([float(p) for p in day_price], max(0.05, reserve), targets))
-    sells = scenario.cho[K.I_MODE] == K.FEED_IN
+    sells = scenario.cho.mode == K.FEED_IN
     # What the bank sells at, and how gently it charges where a demand charge or a cap makes haste dear.
     ways = list(product((None, powers[-1]) if sells and powers else (None,), (None, *powers[:3])))
     best: tuple[float, list[Window]] = (base, [])

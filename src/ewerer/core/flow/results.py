@@ -9,15 +9,15 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from ..behaviour.kernel import DAILY, GENERATOR_REASONS, REASONS, SERIES
+from ..behaviour.reading import Floats
 from ..devices.library import Library, shipped_library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..stages.windows.solve import tariff_on
 from ..trade.margins import ENOUGH_FULL_DAYS
 from ..trade.rules import formula_rule
-from .kernel import DAILY, GENERATOR_REASONS, P_CAPACITY_AH, P_CELLS, P_CHARGE_A, P_R_OHM, REASONS, SERIES
 from .scenario import Scenario, build
-from .settings import Floats
 
 GENTLEST = formula_rule(
     "gentlest-sufficient-current",
@@ -209,9 +209,9 @@ def gentlest_current(
     """
     say = told or (lambda word, share: None)
     plain = build(job, library, days)
-    capacity = float(plain.par[P_CAPACITY_AH])
+    capacity = float(plain.par.capacity_ah)
     own = job.policy.max_c_rate
-    top = float(plain.par[P_CHARGE_A])
+    top = float(plain.par.charge_a)
 
     def at(rate: float | None) -> tuple[float, Floats]:
         preferred = job.policy.model_copy(update={"max_c_rate": rate})
@@ -272,7 +272,7 @@ def charge_time_min(
 
     The same open-circuit curve and resistance as the kernel, from ``from_soc`` with ``amps`` up to ``to_v`` of the pack.
     """
-    cells, capacity, resistance = scenario.par[P_CELLS], scenario.par[P_CAPACITY_AH], scenario.par[P_R_OHM]
+    cells, capacity, resistance = scenario.par.cells, scenario.par.capacity_ah, scenario.par.r_ohm
     socs = np.linspace(0, 1, len(scenario.ocv))
     soc, minutes, begun = from_soc, 0.0, -1.0
     while minutes < 6000:

@@ -12,6 +12,8 @@ from typing import Any
 
 import numpy as np
 
+from ..behaviour import kernel as K
+from ..behaviour.reading import Floats, Ints, found_slots, parameters, reads
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots, rules_of
 from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
@@ -27,8 +29,6 @@ from ..trade.chemistries import derating, ocv_v
 from ..trade.errors import DocumentError, Problem
 from ..trade.margins import SYSTEM_FACTOR, USUAL_LATITUDE_DEG
 from ..trade.rules import formula_rule
-from . import kernel as K
-from .settings import Floats, Ints, found_slots, parameters, reads
 
 OCV_POINTS = 2001
 
@@ -69,9 +69,9 @@ SUN = formula_rule(
 class Scenario:
     """Everything the kernel takes, with the words to go with it."""
 
-    par: Floats
-    cho: Ints
-    units: Floats
+    par: K.Figures
+    cho: K.Choices
+    units: K.Groups
     ocv: Floats
     derate_in: Floats
     derate_out: Floats
@@ -108,9 +108,8 @@ class Scenario:
 
         The series begins after ``lead_days``; the daily figures are of all days.
         """
-        self.cho[K.I_SKIP] = skip = int(self.begins[lead_days])
-        self.cho[K.I_PARTS] = self.parts
-        self.cho[K.I_PER_ROW] = self.per_row
+        skip = int(self.begins[lead_days])
+        self.cho = self.cho._replace(skip=skip, parts=self.parts, per_row=self.per_row)
         rows = -(-(self.sun.shape[0] - skip) // self.per_row)
         series = np.zeros((rows if record else 0, len(K.SERIES)))
         daily = np.zeros((len(self.dates), len(K.DAILY)))
@@ -119,7 +118,7 @@ class Scenario:
         if plain:
             self.last_soc = float(K.simulate_py(*self.arrays(series, daily)))  # type: ignore[no-untyped-call]
         else:
-            from .compiled import simulate  # Numba is imported only where a simulation runs
+            from ..behaviour.compiled import simulate  # Numba is imported only where a simulation runs
 
             self.last_soc = simulate(*self.arrays(series, daily))
         return series, daily
@@ -132,17 +131,17 @@ class Scenario:
     @property
     def parts(self) -> int:
         """Into how many parts a step is cut, so that none moves more than a small part of the bank."""
-        par, inverter = self.par, float((self.units[:, K.U_COUNT] * self.units[:, K.U_INVERTER_W]).sum())
-        low_v = max(1.0, float(par[K.P_SHUT_V]), float(par[K.P_CELLS]))
-        out = min(float(par[K.P_DISCHARGE_A]), inverter / float(par[K.P_ETA]) / low_v)
-        moved = max(out, float(par[K.P_CHARGE_A])) * self.inner_s / 3600 / float(par[K.P_CAPACITY_AH])
+        par, inverter = self.par, float((self.units.count * self.units.inverter_w).sum())
+        low_v = max(1.0, float(par.shut_v), float(par.cells))
+        out = min(float(par.discharge_a), inverter / float(par.eta) / low_v)
+        moved = max(out, float(par.charge_a)) * self.inner_s / 3600 / float(par.capacity_ah)
         return min(600, max(1, math.ceil(moved / PART_SOC)))
 
     def stored_kwh(self, soc: float) -> float:
         """Return the energy [kWh] in the bank at a charge (0..1): C * integral of E(s) ds, what resistance takes left out."""
         at = np.linspace(0, 1, len(self.ocv))
         part = np.interp(np.linspace(0, soc, 400), at, self.ocv)
-        return float(self.par[K.P_CELLS] * self.par[K.P_CAPACITY_AH] * np.trapezoid(part, dx=soc / 399) / 1000)
+        return float(self.par.cells * self.par.capacity_ah * np.trapezoid(part, dx=soc / 399) / 1000)
 
     def after(self, lead_days: int) -> Scenario:
         """Return the same without its first days and at the told step, for what is told of it; it is not run again."""
@@ -352,7 +351,8 @@ def build(
     sun, output_sun = sun_of(job, start, days, inner_s, assumed)
     load, other = _loads(job, solved, start, day, minute, assumed)
     par, cho, units = parameters(solved, as_found, assumed)
-    action, power, target = _window_arrays(job, solved, when, windows, as_found, cho)
+    action, power, target, target_v = _window_arrays(job, solved, when, windows, as_found)
+    cho = cho._replace(target_v=target_v)
     mains = job.mains is not None and "mains" in job.site.sources
     grid = np.full(n, 1 if mains else 0, dtype=np.int64)
     for o in job.flow.outages:
@@ -374,10 +374,10 @@ def build(
         quiet[(minute < HAND_FROM) | (minute >= HAND_TO)] = 1
     price, sell = _prices(job, when)
     if by_hand and not mains:
-        begin, stop = (f"{x * 100:.0f} %" if cho[K.I_BY_SOC] else f"{x:.1f} V" for x in (par[K.P_GEN_START], par[K.P_GEN_STOP]))
+        begin, stop = (f"{x * 100:.0f} %" if cho.by_soc else f"{x:.1f} V" for x in (par.gen_start, par.gen_stop))
         assumed.append(f"the generator is started by hand at {begin} and stopped at {stop}, by day from 07:00 to 22:00")
-        if cho[K.I_CHARGE_ORDER] == K.SUN_FIRST:
-            cho[K.I_CHARGE_ORDER] = K.SUN_AND_MAINS
+        if cho.charge_order == K.SUN_FIRST:
+            cho = cho._replace(charge_order=K.SUN_AND_MAINS)
             assumed.append("while it runs charging is set to sun and AC, as the recipe says")
     chemistry = chemistry_of(solved.modules)
     grid_soc = np.linspace(0, 1, OCV_POINTS)
@@ -473,26 +473,25 @@ def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, as
 
 
 def _window_arrays(
-    job: Job, solved: Solved, when: Calendar, windows: Sequence[Window] | None, as_found: bool, cho: Ints
-) -> tuple[Ints, Floats, Floats]:
-    """Return action, power and target of every step; the kernel is told where targets are volts."""
+    job: Job, solved: Solved, when: Calendar, windows: Sequence[Window] | None, as_found: bool
+) -> tuple[Ints, Floats, Floats, bool]:
+    """Return action, power and target of every step, and whether targets are volts."""
     host = solved.host
     assert host is not None
     form = host.profile.slots
 
-    def of(held: Sequence[Window], slots: Sequence[Slot] | None) -> tuple[Ints, Floats, Floats]:
-        """Return the arrays of a week: as the host's slots say it, else as it is meant."""
+    def of(held: Sequence[Window], slots: Sequence[Slot] | None) -> tuple[Ints, Floats, Floats, bool]:
+        """Return the arrays of a week: as the host's slots say it, else as it is meant; and whether targets are volts."""
         if form is None or slots is None:
-            return week_of(held)
-        cho[K.I_TARGET_V] = int(form.target == "volts")
+            return *week_of(held), False
         action, power, target = slot_day(slots, host, solved)
-        return np.tile(action, 7), np.tile(power, 7), np.tile(target, 7)
+        return np.tile(action, 7), np.tile(power, 7), np.tile(target, 7), form.target == "volts"
 
     which: Ints | int = 0
     if windows is not None:
-        weeks = [week_of(windows)]
+        weeks = [(*week_of(windows), False)]
     elif not reads(host, solved, as_found).flag("windows_on", True):
-        weeks = [week_of([])]
+        weeks = [(*week_of([]), False)]
     elif as_found and form is not None and (found := found_slots(host, solved)) is not None:
         weeks = [of([], found)]
     else:
@@ -506,8 +505,8 @@ def _window_arrays(
             days = (d[5:] for d in when.dates)
             which = np.array([next(i for i, p in enumerate(parts) if covers(p.first, p.last, d)) for d in days])[when.day]
     at = when.weekday * DAY + when.minute
-    action, power, target = (np.stack(kind)[which, at] for kind in zip(*weeks, strict=True))
-    return action, power, target
+    action, power, target = (np.stack(kind)[which, at] for kind in zip(*(w[:3] for w in weeks), strict=True))
+    return action, power, target, any(w[3] for w in weeks)
 
 
 def _prices(job: Job, when: Calendar) -> tuple[Floats, Floats]:

@@ -123,7 +123,7 @@ def one_weather(job: str, profiles: tuple[str, ...], days: int, seed: int) -> li
     weathered = parsed.model_copy(update={"flow": parsed.flow.model_copy(update={"seed": seed})})
     start = dt.date.fromisoformat(parsed.flow.start)
     sun, output = sun_of(weathered, start, days, held.inner_s, [])
-    s = replace(held, sun=sun, output_sun=output, cho=held.cho.copy())
+    s = replace(held, sun=sun, output_sun=output, cho=held.cho)
     _, daily = s.run()
     ledger = ledger_of(parsed, s, daily)
     hours = daily[:, AT["full_at_h"]][daily[:, AT["fulls"]] > 0]

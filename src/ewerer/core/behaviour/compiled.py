@@ -7,13 +7,24 @@ from typing import Any
 from numba import njit
 from numba.extending import register_jitable
 
-from .kernel import decide_grid, decide_island, decide_off_grid, simulate_py
+from .kernel import (
+    acceptance,
+    decide_grid,
+    decide_island,
+    decide_off_grid,
+    gives,
+    gone_over,
+    meet,
+    past_the_units,
+    simulate_py,
+    window_leaves,
+)
 
 HOW: dict[str, Any] = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "nnan", "ninf"}}
 
 
-for _decide in (decide_island, decide_off_grid, decide_grid):
-    register_jitable(**HOW)(_decide)
+for _part in (decide_island, decide_off_grid, decide_grid, acceptance, gives, window_leaves, gone_over, meet, past_the_units):
+    register_jitable(**HOW)(_part)
 
 
 kernel: Any = njit(cache=True, nogil=True, **HOW)(simulate_py)

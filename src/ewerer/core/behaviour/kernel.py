@@ -25,6 +25,7 @@ temperature. Thresholds act on volts or on charge, each with its way back.
 from __future__ import annotations
 
 import math
+from typing import Any, NamedTuple
 
 OFF_GRID_BANK, OFF_GRID_SUN, OFF_GRID_MAINS = 0, 1, 2
 
@@ -284,25 +285,260 @@ def decide_grid(  # type: ignore[no-untyped-def]
     )  # fmt: skip
 
 
-# Parameters of the bank and the site, as floats.
-(
-    P_CELLS, P_CAPACITY_AH, P_R_OHM, P_CHARGE_A, P_DISCHARGE_A, P_ABSORB_V, P_FLOAT_V, P_RECHARGE_V, P_HOLD_H, P_TAIL_A,
-    P_RECHARGE_SOC, P_SHUT_V, P_RESTART_V, P_SHUT_SOC, P_RESTART_SOC, P_ETA, P_ETA_CHARGE, P_ETA_SUN, P_IDLE_W, P_RESERVE,
-    P_EXPORT_W, P_PEAK_W, P_ISLAND_SOC, P_ISLAND_BACK, P_MAINS_W, P_GEN_W, P_GEN_START, P_GEN_STOP, P_GEN_MIN_H, P_GEN_WARM_H,
-    P_AMBIENT_C, P_THERMAL_J_K, P_LEAK_W_K, P_START_SOC, P_SUN_CHARGE_A, P_BREAKER_W, P_OFF_V, P_DC_LOAD_A, P_FULL_DAYS, P_FULL_V,
-    P_FULL_H, P_END_SOC, P_AC_START, P_AC_STOP, P_OUTPUT_CHARGE_W, P_TO_SOC, P_COUNT,
-) = range(47)  # fmt: skip
+class Figures(NamedTuple):
+    """Figures of the bank, the site and the units together. Levels are volts or charge (0..1), as the units decide."""
+
+    cells: float
+    """cells in series"""
+    capacity_ah: float
+    """capacity [Ah]"""
+    r_ohm: float
+    """resistance of bank and leads [ohm]"""
+    charge_a: float
+    """into the bank at most [A]"""
+    discharge_a: float
+    """out of the bank at most [A]"""
+    absorb_v: float
+    """volts of absorption"""
+    float_v: float
+    """volts of float"""
+    recharge_v: float
+    """charging begins again below these volts"""
+    hold_h: float
+    """hold at absorption [h]"""
+    tail_a: float
+    """the hold ends below this current [A]; 0 where it does not"""
+    recharge_soc: float
+    """charging begins again below this charge"""
+    shut_v: float
+    """the output goes off at these volts"""
+    restart_v: float
+    """and comes back at these"""
+    shut_soc: float
+    """the output goes off at this charge"""
+    restart_soc: float
+    """and comes back at this"""
+    eta: float
+    """from the bank to AC"""
+    eta_charge: float
+    """from AC to the bank"""
+    eta_sun: float
+    """from the array to the bank"""
+    idle_w: float
+    """what the units use themselves [W]"""
+    reserve: float
+    """least charge on the grid"""
+    export_w: float
+    """export at most [W]"""
+    peak_w: float
+    """cap of the grid [W]"""
+    island_soc: float
+    """least charge in an outage"""
+    island_back: float
+    """and where the output comes back"""
+    mains_w: float
+    """what the mains give for hours [W]"""
+    gen_w: float
+    """what the generator gives [W]"""
+    gen_start: float
+    """the generator starts at this level"""
+    gen_stop: float
+    """and stops at this"""
+    gen_min_h: float
+    """it runs at least [h]"""
+    gen_warm_h: float
+    """before it is loaded [h]"""
+    ambient_c: float
+    """air around [°C]"""
+    thermal_j_k: float
+    """heat capacity [J/K]"""
+    leak_w_k: float
+    """heat that leaves [W/K]"""
+    start_soc: float
+    """charge at the start"""
+    sun_charge_a: float
+    """sun chargers give at most [A]"""
+    breaker_w: float
+    """breaker of the mains [W]"""
+    off_v: float
+    """hard stop [V]"""
+    dc_load_a: float
+    """loads on the DC side [A]"""
+    full_days: float
+    """days between full charges"""
+    full_v: float
+    """volts of the full charge"""
+    full_h: float
+    """hold of the full charge [h]"""
+    end_soc: float
+    """charge that ends absorption"""
+    ac_start: float
+    """charging from AC begins at this level"""
+    ac_stop: float
+    """and ends at this"""
+    output_charge_w: float
+    """what an array on the output side may put into the bank [W]"""
+    to_soc: float
+    """charging ends at this charge"""
 
 
-# Choices, as integers.
-(
-    I_MODE, I_CHARGE_ORDER, I_PRIORITY, I_SELL, I_BY_SOC, I_FLOATS, I_GENERATOR, I_SKIP, I_RESTS, I_ASSIST, I_TARGET_V, I_PER_ROW, I_PARTS,
-    I_DAILY_BULK, I_COUNT,
-) = range(15)  # fmt: skip
+class Choices(NamedTuple):
+    """What the units were told to do, and how a run is told."""
+
+    mode: int
+    """mode, or source order"""
+    charge_order: int
+    """what may charge"""
+    priority: int
+    """loads or bank first"""
+    sell: bool
+    """surplus is sold"""
+    by_soc: bool
+    """decides by charge, else by volts"""
+    floats: bool
+    """a float stage follows"""
+    generator: bool
+    """there is a generator that is started"""
+    skip: int
+    """steps that are not told"""
+    rests: bool
+    """without windows it never uses the bank"""
+    assist: bool
+    """the bank helps a source that is too small"""
+    target_v: bool
+    """targets are volts"""
+    per_row: int
+    """steps told as one"""
+    parts: int
+    """parts a step is cut into"""
+    daily_bulk: bool
+    """a new bulk begins every day"""
 
 
-# Each group of equal units.
-U_COUNT, U_INVERTER_W, U_MAINS_CHARGE_W, U_TO_MAINS, U_RETURN, U_SIZE = range(6)
+class Groups(NamedTuple):
+    """Units that are set alike, a place each in every array: how many, and what each of them gives and goes by."""
+
+    count: Any
+    inverter_w: Any
+    mains_charge_w: Any
+    to_mains: Any
+    back: Any
+    """level at which the bank carries the loads again"""
+
+
+def acceptance(wanted, emf, rest_a, space_a, conductance, most_in):  # type: ignore[no-untyped-def]
+    """Return what goes into the bank at the chargers' volts [A], and what it gives because it stands above them [W].
+
+    ``rest_a`` brings the bank to rest there within the step, ``space_a`` to the charge at which charging ends.
+    """
+    into = (wanted - emf) * conductance
+    back = 0.0
+    if into < 0.0:
+        # The bank stands above the chargers' volts: it gives until it has come down to them.
+        into = rest_a if rest_a > into else into
+        back = -into * wanted if into < 0.0 else 0.0
+        into = 0.0
+    elif into > rest_a:
+        into = rest_a if rest_a > 0.0 else 0.0
+    space = space_a if space_a > 0.0 else 0.0
+    into = space if into > space else into
+    return (most_in if into > most_in else into), back
+
+
+def gives(most_a, emf, resistance, use, eta):  # type: ignore[no-untyped-def]
+    """Return what the bank may give to AC [W] at so many amps, what the units use themselves taken off."""
+    if most_a <= 0.0:
+        return 0.0
+    if most_a * resistance > emf * 0.45:
+        most_a = emf * 0.45 / resistance
+    watts = (most_a * (emf - most_a * resistance) - use) * eta
+    return watts if watts > 0.0 else 0.0
+
+
+def window_leaves(act, goal, soc, volts, target_v, hit):  # type: ignore[no-untyped-def]
+    """Return whether a window's target is reached from above and from below, the charge that stays, and whether volts have touched it.
+
+    ``goal`` is a charge, or volts where ``target_v``; below 0 there is none. ``hit`` holds while the window lasts.
+    """
+    floor = 0.0
+    below = done = False
+    if act != AUTO:
+        if target_v and goal >= 0.0:
+            if act == CHARGE or act == FLAGGED:
+                hit = hit or volts >= goal
+                done = below = hit
+            else:
+                hit = hit or volts <= goal
+                below = hit
+        elif act == CHARGE or act == FLAGGED:
+            done = goal >= 0.0 and soc >= goal - 1e-12
+            if act == FLAGGED and done:
+                below = soc <= goal + 1e-12
+                floor = goal
+            elif act == CHARGE and goal < 0.0:
+                done = soc >= 1.0 - 1e-12
+        elif goal >= 0.0:
+            below = soc <= goal + 1e-12
+            floor = goal
+    return below, done, floor, hit
+
+
+def gone_over(gone, level, to_mains, back):  # type: ignore[no-untyped-def]
+    """Return whether a unit's loads are carried by another source: from its transfer point until its return."""
+    return level < back if gone else level <= to_mains
+
+
+def meet(  # type: ignore[no-untyped-def]
+    mode, charge_order, priority, sell, rests, assist, eta, per_ac, eta_charge, export_w, peak_w, gone, shut, off, mains,
+    source, act, power, below, done, can_charge, can_discharge, rating, mains_charge, ac_on, sun, need, beside, cap, drain,
+):  # fmt: skip
+    """Return the twelve flows of units that are set alike [W] as :func:`decide_island`, the reason, and whether they take AC.
+
+    ``below``, ``done``: the window's target is reached from above, from below; ``ac_on``: charging from AC is not held back.
+    """
+    hybrid = mode > OFF_GRID_MAINS
+    charge = mains_charge if ac_on or (hybrid and mains and act != AUTO) or (hybrid and not mains) else 0.0
+    if hybrid and source and mains:
+        g = decide_grid(  # type: ignore[no-untyped-call]
+            mode, charge_order, priority, sell, sun, need, beside, cap, act, power, below, done, rests, can_charge,
+            can_discharge, rating, charge, eta, per_ac, eta_charge, export_w, peak_w,
+        )  # fmt: skip
+        return g[0], g[1], g[2], g[3], g[4], g[5], g[6], g[7], g[8], g[9], g[10], g[11], g[12], 1
+    if hybrid and source:
+        g = decide_off_grid(  # type: ignore[no-untyped-call]
+            OFF_GRID_BANK, charge_order, sun, need, 0.0, cap, True, AUTO, -1.0, False, False, False, can_charge, can_discharge, rating, charge,
+            eta, per_ac, eta_charge, 0.0, assist,
+        )  # fmt: skip
+        return g[0], g[1], g[2], g[3], g[4], g[5], g[6], g[7], g[8], g[9], g[10], g[11], g[12], 0
+    if not source:
+        g = decide_island(sun, need, off, can_charge, can_discharge, rating, eta, per_ac, drain, hybrid)  # type: ignore[no-untyped-call]
+        return g[0], 0.0, 0.0, g[3], g[4], g[5], 0.0, 0.0, 0.0, 0.0, 0.0, g[11], g[12], 0
+    act = act if mains else AUTO
+    rests = rests and mains
+    g = decide_off_grid(  # type: ignore[no-untyped-call]
+        mode, charge_order, sun, need, beside, cap, gone or shut, act, power, below, done, rests, can_charge, can_discharge, rating, charge, eta, per_ac,
+        eta_charge, drain, assist,
+    )  # fmt: skip
+    return g[0], 0.0, 0.0, g[3], g[4], g[5], 0.0, 0.0, g[8], g[9], g[10], g[11], g[12], 1 if gone else 0
+
+
+def past_the_units(left, beside_grid, mode, sell, sent, taken, given, other, can_charge, eta_charge, export_w, most_w):  # type: ignore[no-untyped-def]
+    """Return what an array on the output side gives to other loads, the grid and the bank beyond the loads on the output [W].
+
+    ``sent``, ``taken``, ``given``: what the units export already, what goes into the bank, and what the bank gives.
+    """
+    to_other = to_grid = to_bank = 0.0
+    if beside_grid and (mode != ESSENTIAL or sell):
+        to_other = min(left, other)
+        left -= to_other
+    free = can_charge - taken
+    if free > 0.0 and given <= 1e-9:
+        to_bank = min(left * eta_charge, free, most_w)
+        left -= to_bank / eta_charge
+    if beside_grid and (mode == FEED_IN or sell):
+        export_room = export_w - sent
+        to_grid = min(left, export_room if export_room > 0.0 else 0.0)
+    return to_other, to_grid, to_bank
 
 
 # What a step writes down.
@@ -352,61 +588,59 @@ def simulate_py(  # type: ignore[no-untyped-def]
     so many parts as the bank's size asks for. Returns the last SOC.
     """
     # Taken out of the arrays once: a compiler can't know that nothing writes to them in the loop.
-    absorb_set = par[P_ABSORB_V]
-    ac_start = par[P_AC_START]
-    ac_stop = par[P_AC_STOP]
-    ambient_c = par[P_AMBIENT_C]
-    breaker_w = par[P_BREAKER_W]
-    capacity = par[P_CAPACITY_AH]
-    cells = par[P_CELLS]
-    charge_a = par[P_CHARGE_A]
-    dc_load_a = par[P_DC_LOAD_A]
-    discharge_a = par[P_DISCHARGE_A]
-    end_soc = par[P_END_SOC]
-    eta = par[P_ETA]
-    eta_charge = par[P_ETA_CHARGE]
-    eta_sun = par[P_ETA_SUN]
-    export_w = par[P_EXPORT_W]
-    float_v = par[P_FLOAT_V]
-    full_h = par[P_FULL_H]
-    full_v = par[P_FULL_V]
-    full_every_h = par[P_FULL_DAYS] * 24.0
-    gen_min_h = par[P_GEN_MIN_H]
-    gen_start = par[P_GEN_START]
-    gen_stop = par[P_GEN_STOP]
-    gen_w = par[P_GEN_W]
-    gen_warm_h = par[P_GEN_WARM_H]
-    hold_set = par[P_HOLD_H]
-    idle_w = par[P_IDLE_W]
-    island_back = par[P_ISLAND_BACK]
-    island_soc = par[P_ISLAND_SOC]
-    leak_w_k = par[P_LEAK_W_K]
-    mains_w = par[P_MAINS_W]
-    off_v = par[P_OFF_V]
-    output_charge_w = par[P_OUTPUT_CHARGE_W]
-    peak_w = par[P_PEAK_W]
-    recharge_soc = par[P_RECHARGE_SOC]
-    recharge_v = par[P_RECHARGE_V]
-    reserve = par[P_RESERVE]
-    restart_soc = par[P_RESTART_SOC]
-    restart_v = par[P_RESTART_V]
-    resistance = par[P_R_OHM]
-    shut_soc = par[P_SHUT_SOC]
-    shut_v = par[P_SHUT_V]
-    sun_charge_a = par[P_SUN_CHARGE_A]
-    tail_a = par[P_TAIL_A]
-    thermal_j_k = par[P_THERMAL_J_K]
-    to_soc = par[P_TO_SOC]
-    mode = cho[I_MODE]
-    charge_order = cho[I_CHARGE_ORDER]
-    priority = cho[I_PRIORITY]
-    sell, by_soc, floats, generator = cho[I_SELL] == 1, cho[I_BY_SOC] == 1, cho[I_FLOATS] == 1, cho[I_GENERATOR] == 1
-    rests, assist, target_v, daily_bulk = cho[I_RESTS] == 1, cho[I_ASSIST] == 1, cho[I_TARGET_V] == 1, cho[I_DAILY_BULK] == 1
-    per_row, parts = cho[I_PER_ROW], cho[I_PARTS]
+    absorb_set = par.absorb_v
+    ac_start = par.ac_start
+    ac_stop = par.ac_stop
+    ambient_c = par.ambient_c
+    breaker_w = par.breaker_w
+    capacity = par.capacity_ah
+    cells = par.cells
+    charge_a = par.charge_a
+    dc_load_a = par.dc_load_a
+    discharge_a = par.discharge_a
+    end_soc = par.end_soc
+    eta = par.eta
+    eta_charge = par.eta_charge
+    eta_sun = par.eta_sun
+    export_w = par.export_w
+    float_v = par.float_v
+    full_h = par.full_h
+    full_v = par.full_v
+    full_every_h = par.full_days * 24.0
+    gen_min_h = par.gen_min_h
+    gen_start = par.gen_start
+    gen_stop = par.gen_stop
+    gen_w = par.gen_w
+    gen_warm_h = par.gen_warm_h
+    hold_set = par.hold_h
+    idle_w = par.idle_w
+    island_back = par.island_back
+    island_soc = par.island_soc
+    leak_w_k = par.leak_w_k
+    mains_w = par.mains_w
+    off_v = par.off_v
+    output_charge_w = par.output_charge_w
+    recharge_soc = par.recharge_soc
+    recharge_v = par.recharge_v
+    reserve = par.reserve
+    restart_soc = par.restart_soc
+    restart_v = par.restart_v
+    resistance = par.r_ohm
+    shut_soc = par.shut_soc
+    shut_v = par.shut_v
+    sun_charge_a = par.sun_charge_a
+    tail_a = par.tail_a
+    thermal_j_k = par.thermal_j_k
+    to_soc = par.to_soc
+    mode, charge_order, priority = cho.mode, cho.charge_order, cho.priority
+    rests, assist, peak_w = cho.rests, cho.assist, par.peak_w
+    sell, by_soc, floats, generator = cho.sell, cho.by_soc, cho.floats, cho.generator
+    target_v, daily_bulk = cho.target_v, cho.daily_bulk
+    per_row, parts = cho.per_row, cho.parts
     hybrid = mode > OFF_GRID_MAINS
     top = ocv.shape[0] - 1
     t_top = derate_in.shape[0] - 1
-    soc = par[P_START_SOC]
+    soc = par.start_soc
     temp = ambient_c
     volts = cells * ocv[int(soc * top)]
     amps = 0.0
@@ -434,17 +668,18 @@ def simulate_py(  # type: ignore[no-untyped-def]
             level_float = (j - 1 + (float_v - low) / step) / top
         if low <= full_v < low + step:
             level_full = (j - 1 + (full_v - low) / step) / top
-    groups = units.shape[0]
+    count, inverter_w, charge_w, to_mains, back_at = units.count, units.inverter_w, units.mains_charge_w, units.to_mains, units.back
+    groups = count.shape[0]
     over = 0  # a bit for each group that has gone over to mains
     everyone = (1 << groups) - 1
     rating = counted = mains_charge = 0.0
     for u in range(groups):
-        rating += units[u, U_COUNT] * units[u, U_INVERTER_W]
-        mains_charge += units[u, U_COUNT] * units[u, U_MAINS_CHARGE_W]
-        counted += units[u, U_COUNT]
+        rating += count[u] * inverter_w[u]
+        mains_charge += count[u] * charge_w[u]
+        counted += count[u]
     per_rating = 1.0 / rating if rating > 0.0 else 0.0
     record = series.shape[0] > 0
-    skip = cho[I_SKIP]
+    skip = cho.skip
     dt = dt_h / parts
     # Divisions take long and stand in the way of the next step: done once.
     per_ac, per_charge, conductance = 1.0 / eta, 1.0 / eta_charge, 1.0 / resistance
@@ -525,22 +760,9 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # Stages: constant current and voltage, float, charge again.
                 absorb_v = full_v if periodic else absorb_set
                 wanted = absorb_v if stage == 0 else float_v
-                into = (wanted - emf) * conductance
                 # No more than brings the bank to rest there within the step.
                 rest = ((level_full if periodic else level_absorb) if stage == 0 else level_float) - soc
-                rest *= per_step
-                back = 0.0
-                if into < 0.0:
-                    # The bank stands above the chargers' volts: it gives until it has come down to them.
-                    into = rest if rest > into else into
-                    back = -into * wanted if into < 0.0 else 0.0
-                    into = 0.0
-                elif into > rest:
-                    into = rest if rest > 0.0 else 0.0
-                space = (to_soc - soc) * per_step
-                space = space if space > 0.0 else 0.0
-                into = space if into > space else into
-                into = most_in if into > most_in else into
+                into, back = acceptance(wanted, emf, rest * per_step, (to_soc - soc) * per_step, conductance, most_in)  # type: ignore[no-untyped-call]
                 # Chargers carry what the units use themselves and the loads on the DC side beside what goes into the bank.
                 use = 0.0 if dead or soc <= 1e-9 else idle_w + dc_load_a * volts
                 can_charge = into * (emf + into * resistance) + (use - back if use > back else 0.0)
@@ -548,48 +770,16 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 if stage == 1 and not floats:
                     can_charge = 0.0
                     drain = 0.0 if hybrid else 1e12
-                # What the window and the least charge on the grid leave.
-                floor = 0.0
-                below = done = False
-                if act != AUTO:
-                    if target_v and goal >= 0.0:
-                        if act == CHARGE or act == FLAGGED:
-                            hit = hit or volts >= goal
-                            done = below = hit
-                        else:
-                            hit = hit or volts <= goal
-                            below = hit
-                    elif act == CHARGE or act == FLAGGED:
-                        done = goal >= 0.0 and soc >= goal - 1e-12
-                        if act == FLAGGED and done:
-                            below = soc <= goal + 1e-12
-                            floor = goal
-                        elif act == CHARGE and goal < 0.0:
-                            done = soc >= 1.0 - 1e-12
-                    elif goal >= 0.0:
-                        below = soc <= goal + 1e-12
-                        floor = goal
+                below, done, floor, hit = window_leaves(act, goal, soc, volts, target_v, hit)  # type: ignore[no-untyped-call]
                 if hybrid and mains:
                     if by_soc:
                         below = below or soc <= reserve + 1e-12
                         floor = reserve if reserve > floor else floor
                     if over & 1 == 1:
                         below = True
-                out = most_out
-                holds = (soc - (floor if mains and hybrid else 0.0)) * per_step
-                out = holds if out > holds else out
-                can_discharge = 0.0
                 off = shut or (island_off and not source and hybrid)
-                if not off and out > 0.0:
-                    if out * resistance > emf * 0.45:
-                        out = emf * 0.45 / resistance
-                    can_discharge = (out * (emf - out * resistance) - use) * eta
-                    if can_discharge < 0.0:
-                        can_discharge = 0.0
-                f0 = f1 = f2 = f3 = f4 = f5 = f6 = f7 = f8 = f9 = f10 = f11 = 0.0
-                g0 = g1 = g2 = g3 = 0.0
-                reason = 0
-                anywhere = 0
+                holds = (soc - (floor if mains and hybrid else 0.0)) * per_step
+                can_discharge = 0.0 if off else gives(most_out if most_out < holds else holds, emf, resistance, use, eta)  # type: ignore[no-untyped-call]
                 sun_dc = sun[k] * eta_sun
                 sun_most = sun_charge_a * volts
                 wasted = 0.0
@@ -599,103 +789,58 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 need = load[k]
                 beside = other[k] if mains else 0.0
                 given = output_sun[k]
+                g0 = 0.0
                 if given > 0.0 and (source or not off):
                     g0 = min(need, given)
                     need -= g0
+                # Who has gone over to another source, and who comes back; the host's points hold for all beside the grid.
                 if hybrid and source:
-                    # The host's transfer and return points hold for all.
                     before = over
-                    if over == 1:
-                        if level >= units[0, U_RETURN]:
-                            over = 0
-                    elif level <= units[0, U_TO_MAINS]:
-                        over = 1
+                    over = 1 if gone_over(over == 1, level, to_mains[0], back_at[0]) else 0
                     if before != over:
                         moves += counted
                         if sun[k] <= 30.0:
                             nights += counted
-                    if mains:
-                        anywhere = 1
-                        g = decide_grid(  # type: ignore[no-untyped-call]
-                            mode, charge_order, priority, sell, sun_dc, need, beside, cap, act, power[k], below, done, rests, can_charge,
-                            can_discharge, rating, mains_charge if ac_on or act != AUTO else 0.0, eta, per_ac, eta_charge, export_w, peak_w,
-                        )  # fmt: skip
-                    else:
-                        g = decide_off_grid(  # type: ignore[no-untyped-call]
-                            OFF_GRID_BANK, charge_order, sun_dc, need, 0.0, cap, True, AUTO, -1.0, False, False, False, can_charge,
-                            can_discharge, rating, mains_charge, eta, per_ac, eta_charge, 0.0, assist,
-                        )  # fmt: skip
-                    f0, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11 = (
-                        g[0], g[1], g[2], g[3], g[4], g[5], g[6], g[7], g[8], g[9], g[10], g[11]
-                    )  # fmt: skip
-                    reason = g[12]
                 else:
-                    act_here = act if mains else AUTO
                     for u in range(groups):
                         before = over >> u & 1
-                        gone = before
-                        if before == 1:
-                            if level >= units[u, U_RETURN]:
-                                gone = 0
-                        elif level <= units[u, U_TO_MAINS]:
-                            gone = 1
-                        if gen_on and not mains:
-                            gone = 1
-                        if gone != before:
+                        now = 1 if gone_over(before == 1, level, to_mains[u], back_at[u]) or (gen_on and not mains) else 0
+                        if now != before:
                             over ^= 1 << u
                             if source:
-                                moves += units[u, U_COUNT]
+                                moves += count[u]
                                 if sun[k] <= 30.0:
-                                    nights += units[u, U_COUNT]
-                    if not source:
-                        g = decide_island(sun_dc, need, off, can_charge, can_discharge, rating, eta, per_ac, drain, hybrid)  # type: ignore[no-untyped-call]
-                        f0, f3, f4, f5, f11 = g[0], g[3], g[4], g[5], g[11]
-                        reason = g[12]
-                    elif over == 0 or over == everyone:
-                        # All do the same: decided once, for their ratings together.
-                        anywhere = 1 if over != 0 else 0
-                        g = decide_off_grid(  # type: ignore[no-untyped-call]
-                            mode, charge_order, sun_dc, need, beside, cap, over != 0 or shut, act_here, power[k], below, done, rests and mains,
-                            can_charge, can_discharge, rating, mains_charge if ac_on else 0.0, eta, per_ac, eta_charge, drain, assist,
+                                    nights += count[u]
+                if hybrid or not source or over == 0 or over == everyone:
+                    # All do the same: decided once, for their ratings together.
+                    f0, f1, f2, f3, f4, f5, f6, f7, f8, f9, f10, f11, reason, anywhere = meet(  # type: ignore[no-untyped-call]
+                        mode, charge_order, priority, sell, rests, assist, eta, per_ac, eta_charge, export_w, peak_w, over != 0, shut, off, mains,
+                        source, act, power[k], below, done, can_charge, can_discharge, rating, mains_charge, ac_on, sun_dc, need, beside, cap, drain,
+                    )  # fmt: skip
+                else:
+                    f0 = f1 = f2 = f3 = f4 = f5 = f6 = f7 = f8 = f9 = f10 = f11 = 0.0
+                    anywhere = 1
+                    for u in range(groups):
+                        most = inverter_w[u] * count[u]
+                        part = most * per_rating
+                        g = meet(  # type: ignore[no-untyped-call]
+                            mode, charge_order, priority, sell, rests, assist, eta, per_ac, eta_charge, export_w, peak_w, over >> u & 1 == 1, shut, off,
+                            mains, source, act, power[k] * part if power[k] >= 0.0 else -1.0, below, done, can_charge * part, can_discharge * part, most,
+                            charge_w[u] * count[u], ac_on, sun_dc * part, need * part, beside * part, cap * part, drain * part,
                         )  # fmt: skip
-                        f0, f3, f4, f5, f8, f9, f10, f11 = g[0], g[3], g[4], g[5], g[8], g[9], g[10], g[11]
+                        f0 += g[0]
+                        f3 += g[3]
+                        f4 += g[4]
+                        f5 += g[5]
+                        f8 += g[8]
+                        f9 += g[9]
+                        f10 += g[10]
+                        f11 += g[11]
                         reason = g[12]
-                    else:
-                        anywhere = 1
-                        for u in range(groups):
-                            most = units[u, U_INVERTER_W] * units[u, U_COUNT]
-                            part = most * per_rating
-                            g = decide_off_grid(  # type: ignore[no-untyped-call]
-                                mode, charge_order, sun_dc * part, need * part, beside * part, cap * part, over >> u & 1 == 1 or shut, act_here,
-                                power[k] * part if power[k] >= 0.0 else -1.0, below, done, rests and mains, can_charge * part,
-                                can_discharge * part, most, units[u, U_MAINS_CHARGE_W] * units[u, U_COUNT] if ac_on else 0.0, eta,
-                                per_ac, eta_charge, drain * part, assist,
-                            )  # fmt: skip
-                            f0 += g[0]
-                            f3 += g[3]
-                            f4 += g[4]
-                            f5 += g[5]
-                            f8 += g[8]
-                            f9 += g[9]
-                            f10 += g[10]
-                            f11 += g[11]
-                            reason = g[12]
-                if given > g0:
-                    # What an array on the output side has beyond the loads there: other loads, bank and grid by way of the units.
-                    left = given - g0
-                    if source or not off:
-                        if mains and hybrid and (mode != ESSENTIAL or sell):
-                            g1 = min(left, f9)
-                            f9 -= g1
-                            left -= g1
-                        taken = f3 + f10
-                        free = can_charge - taken
-                        if free > 0.0 and f5 + f6 + f7 <= 1e-9:
-                            g3 = min(left * eta_charge, free, output_charge_w)
-                            left -= g3 / eta_charge
-                        if mains and hybrid and (mode == FEED_IN or sell):
-                            export_room = export_w - f2 - f7
-                            g2 = min(left, export_room if export_room > 0.0 else 0.0)
+                g1 = g2 = g3 = 0.0
+                if given > g0 and (source or not off):
+                    g1, g2, g3 = past_the_units(given - g0, mains and hybrid, mode, sell, f2 + f7, f3 + f10, f5 + f6 + f7, f9, can_charge, eta_charge, export_w, output_charge_w)  # type: ignore[no-untyped-call]  # fmt: skip
+                    f9 -= g1
                 f4 += wasted
                 p = f3 + f10 + g3 - (f5 + f6 + f7) * per_ac - use
                 root = emf * emf + 4.0 * resistance * p

@@ -202,7 +202,7 @@ def _found_slot(kind: str, begin: float, end: float, parts: Mapping[str, Value],
     )
 
 
-def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floats, Ints, Floats]:
+def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[K.Figures, K.Choices, K.Groups]:
     """Return the kernel's figures, choices and groups of units. Source: READ."""
     job, bank, limits, ladder, basis, host = solved.job, solved.bank, solved.limits, solved.ladder, solved.basis, solved.host
     assert bank is not None and limits is not None and ladder is not None and basis is not None and host is not None
@@ -254,74 +254,71 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
         s is not None and s.scope == "cluster-total" for u in solved.units for s in [u.profile.setting_for("discharge_max_a")]
     ):
         discharge_a = min(discharge_a, sum(entered)) if not as_found else sum(entered)
-    par = np.zeros(K.P_COUNT)
-    values = {
-        K.P_CELLS: n,
-        K.P_CAPACITY_AH: bank.capacity_ah,
-        K.P_R_OHM: max(1e-3, bank.path_mohm / 1000),
-        K.P_CHARGE_A: charge_a,
-        K.P_DISCHARGE_A: discharge_a,
-        K.P_ABSORB_V: absorb,
-        K.P_FLOAT_V: min(absorb, mine.number("float_v", n * chemistry_of(solved.modules).rest_v)),
-        K.P_RECHARGE_V: mine.number("recharge_v", 0.0) if recharges and not by_soc else mine.set_number("recharge_v", 0.0),
-        K.P_RECHARGE_SOC: mine.set_number("recharge_soc", 0.0),
-        K.P_HOLD_H: mine.number("absorb_min", 60.0) / 60 if ends != "level" else NEVER,
-        K.P_TAIL_A: mine.set_number("tail_a", 0.0) if ends == "tail" else 0.0,
-        K.P_END_SOC: mine.number("absorb_end_soc", 1.0) if ends == "level" else 2.0,
-        K.P_TO_SOC: mine.set_number("charge_to_soc", 1.0),
-        K.P_SHUT_V: max(mine.number("shutdown_v", 0.0), n * bank.cell_min_v),
-        K.P_RESTART_V: mine.number("restart_v", n * bank.cell_min_v + 1),
-        K.P_SHUT_SOC: mine.number("shutdown_soc", 0.0),
-        K.P_RESTART_SOC: mine.number("restart_soc", RESTART_SOC_GAP),
-        K.P_OFF_V: max(mine.set_number("unit_off_v", 0.0), n * bank.cell_min_v),
-        K.P_ETA: ratings.inverter_efficiency,
-        K.P_ETA_CHARGE: ratings.charger_efficiency,
-        K.P_ETA_SUN: min((c.profile.efficiency for c in solved.sun_chargers), default=SUN_EFFICIENCY),
-        K.P_IDLE_W: sum(u.profile.ratings.idle_w for u in solved.units),
-        K.P_DC_LOAD_A: job.site.dc_loads_a or 0.0,
-        K.P_RESERVE: reserve,
-        K.P_EXPORT_W: export if export_on else 0.0,
-        K.P_PEAK_W: mine.set_number("peak_cap_w", policy.peak_cap_w if policy.peak_cap_w is not None else NEVER),
-        K.P_ISLAND_SOC: outage,
-        K.P_ISLAND_BACK: back,
-        K.P_MAINS_W: mains_w,
-        K.P_BREAKER_W: breaker,
-        K.P_GEN_W: gen_w,
-        K.P_GEN_START: mine.number(f"gen_start_{suffix}", mine.number(f"to_mains_{suffix}", basis.reserve_soc if by_soc else 0.0)),
-        K.P_GEN_STOP: mine.number(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - basis.margins.return_v * n),
-        K.P_GEN_MIN_H: mine.set_number("gen_min_run_min", engine.min_run_min if engine else 0.0) / 60,
-        K.P_GEN_WARM_H: mine.set_number("gen_warm_up_s", engine.warm_up_min * 60 if engine else 0.0) / 3600,
-        K.P_FULL_DAYS: mine.set_number("full_charge_days", NEVER) or NEVER,
-        K.P_FULL_V: mine.set_number("full_charge_v", absorb),
-        K.P_FULL_H: mine.set_number("full_charge_min", mine.number("absorb_min", 60.0)) / 60,
-        K.P_AC_START: mine.set_number(f"ac_charge_start_{suffix}", NEVER),
-        K.P_AC_STOP: mine.set_number(f"ac_charge_stop_{suffix}", NEVER),
-        K.P_AMBIENT_C: job.site.bank_ambient_c if job.site.bank_ambient_c is not None else USUAL_AMBIENT_C,
-        K.P_THERMAL_J_K: HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n + 1000.0,
-        K.P_LEAK_W_K: LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
-        K.P_START_SOC: job.flow.start_soc,
-        K.P_SUN_CHARGE_A: sun_a if sun_a > 0 else charge_a,
-        K.P_OUTPUT_CHARGE_W: sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * absorb,
-    }
-    for index, value in values.items():
-        par[index] = value
+    par = K.Figures(
+        cells=n,
+        capacity_ah=bank.capacity_ah,
+        r_ohm=max(1e-3, bank.path_mohm / 1000),
+        charge_a=charge_a,
+        discharge_a=discharge_a,
+        absorb_v=absorb,
+        float_v=min(absorb, mine.number("float_v", n * chemistry_of(solved.modules).rest_v)),
+        recharge_v=mine.number("recharge_v", 0.0) if recharges and not by_soc else mine.set_number("recharge_v", 0.0),
+        recharge_soc=mine.set_number("recharge_soc", 0.0),
+        hold_h=mine.number("absorb_min", 60.0) / 60 if ends != "level" else NEVER,
+        tail_a=mine.set_number("tail_a", 0.0) if ends == "tail" else 0.0,
+        end_soc=mine.number("absorb_end_soc", 1.0) if ends == "level" else 2.0,
+        to_soc=mine.set_number("charge_to_soc", 1.0),
+        shut_v=max(mine.number("shutdown_v", 0.0), n * bank.cell_min_v),
+        restart_v=mine.number("restart_v", n * bank.cell_min_v + 1),
+        shut_soc=mine.number("shutdown_soc", 0.0),
+        restart_soc=mine.number("restart_soc", RESTART_SOC_GAP),
+        off_v=max(mine.set_number("unit_off_v", 0.0), n * bank.cell_min_v),
+        eta=ratings.inverter_efficiency,
+        eta_charge=ratings.charger_efficiency,
+        eta_sun=min((c.profile.efficiency for c in solved.sun_chargers), default=SUN_EFFICIENCY),
+        idle_w=sum(u.profile.ratings.idle_w for u in solved.units),
+        dc_load_a=job.site.dc_loads_a or 0.0,
+        reserve=reserve,
+        export_w=export if export_on else 0.0,
+        peak_w=mine.set_number("peak_cap_w", policy.peak_cap_w if policy.peak_cap_w is not None else NEVER),
+        island_soc=outage,
+        island_back=back,
+        mains_w=mains_w,
+        breaker_w=breaker,
+        gen_w=gen_w,
+        gen_start=mine.number(f"gen_start_{suffix}", mine.number(f"to_mains_{suffix}", basis.reserve_soc if by_soc else 0.0)),
+        gen_stop=mine.number(f"gen_stop_{suffix}", GENERATOR_STOP_SOC if by_soc else absorb - basis.margins.return_v * n),
+        gen_min_h=mine.set_number("gen_min_run_min", engine.min_run_min if engine else 0.0) / 60,
+        gen_warm_h=mine.set_number("gen_warm_up_s", engine.warm_up_min * 60 if engine else 0.0) / 3600,
+        full_days=mine.set_number("full_charge_days", NEVER) or NEVER,
+        full_v=mine.set_number("full_charge_v", absorb),
+        full_h=mine.set_number("full_charge_min", mine.number("absorb_min", 60.0)) / 60,
+        ac_start=mine.set_number(f"ac_charge_start_{suffix}", NEVER),
+        ac_stop=mine.set_number(f"ac_charge_stop_{suffix}", NEVER),
+        ambient_c=job.site.bank_ambient_c if job.site.bank_ambient_c is not None else USUAL_AMBIENT_C,
+        thermal_j_k=HEAT_J_PER_K_AH_CELL * bank.capacity_ah * n + 1000.0,
+        leak_w_k=LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
+        start_soc=job.flow.start_soc,
+        sun_charge_a=sun_a if sun_a > 0 else charge_a,
+        output_charge_w=sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * absorb,
+    )
     final = mine.word("final_stage", "float" if mine.flag("float_on", policy.float_school != "none") else "none")
-    cho = np.zeros(K.I_COUNT, dtype=np.int64)
-    for at, choice in {
-        K.I_MODE: MODES.get(mode, SOURCE_ORDERS[mine.word("source_order", policy.source_order)]),
-        K.I_CHARGE_ORDER: CHARGE_ORDERS[mine.word("charge_order", policy.charge_order)],
-        K.I_PRIORITY: K.BANK_FIRST if mine.word("sun_priority", policy.priority) == "bank-first" else K.LOADS_FIRST,
-        K.I_SELL: int(mode != "feed-in" and export_on),
-        K.I_BY_SOC: int(by_soc),
-        K.I_FLOATS: int(final != "none"),
-        K.I_GENERATOR: int(engine is not None and "generator" in job.site.sources),
-        K.I_RESTS: int(rests),
-        K.I_ASSIST: int(mine.flag("assist", False)),
-        K.I_PER_ROW: 1,
-        K.I_PARTS: 1,
-        K.I_DAILY_BULK: int(not recharges),
-    }.items():
-        cho[at] = choice
+    cho = K.Choices(
+        mode=MODES.get(mode, SOURCE_ORDERS[mine.word("source_order", policy.source_order)]),
+        charge_order=CHARGE_ORDERS[mine.word("charge_order", policy.charge_order)],
+        priority=K.BANK_FIRST if mine.word("sun_priority", policy.priority) == "bank-first" else K.LOADS_FIRST,
+        sell=bool(mode != "feed-in" and export_on),
+        by_soc=bool(by_soc),
+        floats=bool(final != "none"),
+        generator=bool(engine is not None and "generator" in job.site.sources),
+        rests=bool(rests),
+        assist=bool(mine.flag("assist", False)),
+        per_row=1,
+        parts=1,
+        daily_bulk=bool(not recharges),
+        skip=0,
+        target_v=False,
+    )
     groups: dict[tuple[float, ...], int] = {}
     for u in solved.units:
         own = held[u.id]
@@ -334,4 +331,5 @@ def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[Floa
         if mode in MODES and by_soc and own.has("on_grid_min_soc"):
             key = (*key[:2], -1.0, -1.0)  # it goes by the least charge on the grid, without a way back of its own
         groups[key] = groups.get(key, 0) + 1
-    return par, cho, np.array([[count, *key] for key, count in groups.items()])
+    arrays = np.array([[count, *key] for key, count in groups.items()]).T
+    return par, cho, K.Groups(*(np.ascontiguousarray(a) for a in arrays))

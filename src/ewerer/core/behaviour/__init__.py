@@ -1,0 +1,1 @@
+"""What devices do: the decisions of a step, and what their entries make of them."""
