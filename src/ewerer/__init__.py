@@ -17,8 +17,8 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from .core.devices.library import AnyProfile as Profile
-    from .core.devices.library import Library, demo_job
+    from .core.behaviour.trial import try_job as trial
+    from .core.devices.library import AnyProfile as Profile, Library, demo_job
     from .core.documents.job import Job
     from .core.documents.results.plan import Plan
     from .core.flow.results import simulate
@@ -26,7 +26,20 @@ if TYPE_CHECKING:
     from .core.trade.errors import DocumentError, Error, Problem
 
 __version__ = "0.1.0"
-__all__ = ["DocumentError", "Error", "Job", "Library", "Plan", "Problem", "Profile", "__version__", "demo_job", "plan", "simulate"]
+__all__ = [
+    "DocumentError",
+    "Error",
+    "Job",
+    "Library",
+    "Plan",
+    "Problem",
+    "Profile",
+    "__version__",
+    "demo_job",
+    "plan",
+    "simulate",
+    "trial",
+]
 
 _HOMES = {
     "DocumentError": ("trade.errors", "DocumentError"),
@@ -39,6 +52,7 @@ _HOMES = {
     "demo_job": ("devices.library", "demo_job"),
     "plan": ("plan", "plan"),
     "simulate": ("flow.results", "simulate"),
+    "trial": ("behaviour.trial", "try_job"),
 }
 
 

@@ -3,8 +3,7 @@
 import json
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.plan import plan

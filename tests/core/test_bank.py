@@ -1,8 +1,7 @@
 """Bank arithmetic."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.stages.bank.solve import parallel_mohm, reported_a, shared_limit_a, shares
 from tests.jobs import SKERRY, TARN, changed, hand_written, inline, plan_of, rules

@@ -5,8 +5,7 @@ import re
 import time
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer import cli
 from ewerer.core.devices.library import parse_profile

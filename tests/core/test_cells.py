@@ -1,8 +1,7 @@
 """Cells: levels, OCV tables, derating, classes."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.trade.chemistries import (
     CHEMISTRIES,

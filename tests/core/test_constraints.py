@@ -3,8 +3,7 @@
 from itertools import product
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.stages.constraints import Constraint, Grid, find_conflict, fixed, grant, nearest_way_out, propagate, ways_out
 

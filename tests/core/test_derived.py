@@ -1,8 +1,7 @@
 """Figures beside the ladder: hold, timer, switches, temperature, input current; each stated a second time."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.documents.profiles import ModuleProfile

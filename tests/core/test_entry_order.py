@@ -4,8 +4,7 @@ from collections import deque
 from itertools import pairwise
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal, UnitState

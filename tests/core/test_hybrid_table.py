@@ -32,6 +32,9 @@ UNIT = {
     ],
 }  # fmt: skip
 CHARGER = {"ewerer": "sun-charger/1", "id": "sunny", "name": "Sunny", "maker": "Nobody", "charge_max_a": 400, "battery_v_max": 60, "array_v_max": 150, "efficiency": 1.0}  # fmt: skip
+HUB = {"ewerer": "controller/1", "id": "hub", "name": "Hub", "maker": "Nobody", "meters_dc_loads": True,
+    "settings": [{"id": "in", "menu": ["A"], "label": "In", "quantity": "bank_charge_max_a", "unit": "A", "min": 0, "max": 1000, "step": 1}]}  # fmt: skip
+"""Holds what goes into the bank: no charger here has a setting for it."""
 
 
 def window(action, target=0.5, power=2000):
@@ -46,6 +49,7 @@ def job(mode, soc, sun, windows=(), bank_a=380, l1=1000, l2=1000, grid=True, **p
         "site": {"sources": ["sun", "mains"], "bank_ambient_c": 25},
         "bank": {"modules": [{"id": "M1", "series_cells": 16, "capacity_ah": 2000, "charge_a": bank_a, "discharge_a": 400, "resistance_mohm": 0.1, "lead_mohm": 0}], "main_lead_mohm": 0, "lead_mohm": 0},
         "units": [{"id": "U1", "profile": "lossless"}],
+        "controller": {"id": "C1", "profile": "hub"},
         "sun": {"chargers": [{"id": "S1", "profile": "sunny", "array_w": 15000}]},
         "mains": {"breaker_a": 100, "breaker_school": "all"},
         "loads": {"continuous_w": l1 or 1, "other_daily_wh": l2 * 24, "shape": [1] * 24},
@@ -63,7 +67,7 @@ def first_minute(tmp_path, capsysbinary):
     """Return a function that runs a job on the command line and gives its first minute."""
     library = tmp_path / "library"
     library.mkdir()
-    for profile in (UNIT, CHARGER):
+    for profile in (UNIT, CHARGER, HUB):
         (library / f"{profile['id']}.json").write_text(json.dumps(profile))
 
     def run(given):

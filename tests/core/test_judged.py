@@ -4,8 +4,7 @@ import itertools
 import json
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.codec import decode, encode, safe_side
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library

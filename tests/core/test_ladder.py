@@ -1,8 +1,7 @@
 """The ladder of thresholds: order, margins, schools, own figures, conflicts."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.codec import factor_of
 from ewerer.core.devices.library import shipped_library

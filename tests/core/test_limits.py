@@ -1,8 +1,7 @@
 """The chain of caps."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.stages.limits.ac import ac_budget, split
 from ewerer.core.stages.limits.solve import discharge_a
@@ -51,9 +50,16 @@ def test_what_is_set_adds_up_at_the_bank():
 
 
 def test_mains_first_serves_the_units_first():
-    limits = plan_of(changed(SKERRY, policy__charge_order="mains-first", policy__max_c_rate=0.2)).limits
+    mains_first = {"policy__charge_order": "mains-first", "policy__max_c_rate": 0.2}
+    settable = {"profile": "lanthe-s85", "id": "S1", "array_w": 6200}
+    limits = plan_of(changed(SKERRY, **mains_first, sun__chargers__0=settable)).limits
     units = {u.unit: u.a for u in limits.charge.units}
     assert units["U1"] == 84 and units["S1"] == 0
+    limits = plan_of(changed(SKERRY, **mains_first)).limits
+    units = {u.unit: u.a for u in limits.charge.units}
+    assert units["S1"] == 100 and units["U1"] == 34, (
+        "what can't be set gives what its plate says; the others share what that leaves"
+    )
 
 
 def test_three_phases_count_three_times():

@@ -4,8 +4,7 @@ import math
 from itertools import pairwise
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from tests.jobs import LARCH, SKERRY, changed, data, hand_written, inline, plan_of, random_jobs, rules

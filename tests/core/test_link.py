@@ -5,8 +5,7 @@ import math
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.addresses import address_of, planned_addresses, up_positions
 from ewerer.core.devices.cable import T568B, make_cable, ohms_with, pair_of, terminators_at

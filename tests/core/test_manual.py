@@ -5,8 +5,7 @@ import json
 import random
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 from openpyxl import Workbook
 
 from ewerer.core.devices.lacks import WANTED, lacks

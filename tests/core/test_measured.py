@@ -3,8 +3,7 @@
 import datetime as dt
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.flow.measured import parse_series

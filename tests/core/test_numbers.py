@@ -4,8 +4,7 @@ import decimal
 import math
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.trade.numbers import KINDS, gauge_mm2, read_number
 from tests.numbers import rows

@@ -30,7 +30,7 @@ from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.rules import load_all
 from tests import links, orders, pins
 from tests.found import found
-from tests.jobs import FENWICK, LARCH, OSTRAND, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
+from tests.jobs import FENWICK, HERON, LARCH, OSTRAND, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
 from tests.libraries import narrow_library
 from tests.links import ALPHA, can, paired, protocol, serial, switched
 
@@ -62,6 +62,31 @@ def path_mohm(**bank) -> float:
     job = data(SKERRY)
     job["bank"] |= bank
     return plan_of(job).bank.path_mohm
+
+
+def shipped_as(name: str) -> dict:
+    return json.loads(next(p for p in LIBRARY if p.id == name).model_dump_json(by_alias=True, exclude_unset=True))
+
+
+def never_full(name: str) -> dict:
+    """Return a unit without a periodic full charge."""
+    profile = shipped_as(name)
+    gone = {s["id"] for s in profile["settings"] if str(s.get("quantity", "")).startswith("full_charge")}
+    profile["settings"] = [s for s in profile["settings"] if s["id"] not in gone]
+    return profile
+
+
+def no_low_end() -> dict:
+    """Return a unit that nothing stops."""
+    profile = orrowan()
+    gone = {s["id"] for s in profile["settings"] if s.get("quantity") in ("shutdown_v", "shutdown_soc", "unit_off_v")}
+    profile["settings"] = [s for s in profile["settings"] if s["id"] not in gone]
+    for s in profile["settings"]:
+        effects = [{**e, "sets": {k: v for k, v in e["sets"].items() if k not in gone}} for e in s.get("side_effects", [])]
+        s["side_effects"] = [e for e in effects if e["sets"]]
+    profile["interlocks"] = [i for i in profile.get("interlocks", []) if not any(g in json.dumps(i) for g in gone)]
+    profile.pop("presets", None)
+    return profile
 
 
 def wide_input() -> dict:
@@ -182,6 +207,18 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "ac-shared-input": lambda: plan_of(changed(SKERRY, mains__shares_input=True)),
     "breaker-for-hours": lambda: plan_of(changed(SKERRY, mains__breaker_school="all")),
     "entry-sum": lambda: plan_of(changed(SKERRY, extra_entries={"U1": {"fill-amps": "160"}, "U2": {"fill-amps": "160"}})),
+    "tried-low-end": lambda: with_profile(no_low_end()),
+    "tried-sold": lambda: plan_of(
+        changed(
+            HERON,
+            policy__mode="feed-in",
+            windows=[{"from": "17:00", "to": "21:00", "action": "export", "target_soc": 0.5, "power_w": 1000}],
+            extra_entries={"H1": {"time-1-to": "20"}},
+        )
+    ),
+    "tried-outage": lambda: plan_of(changed(HERON, extra_entries={"H1": {"keep-dark": "60"}})),
+    "tried-windows": lambda: plan_of(changed(HERON, extra_entries={"H1": {"time-1-street": "No"}})),
+    "tried-full": lambda: with_profile(never_full("wendle-hy6"), changed(HERON, extra_entries={"H1": {"fill-to": "90"}})),
     "profile-revision": lambda: with_profile(orrowan(revision=9), changed(SKERRY, profile_revisions={"orrowan-t8": 1})),
 }
 
@@ -272,7 +309,7 @@ def entry_of(unit: str, setting: str) -> str:
 def flows_by(**changes) -> bool:
     """Say whether a change of what the units are set to changes the figures that the simulation goes by."""
     plain, other = (build(job_of(changed(SKERRY, **c)), LIBRARY, 1) for c in ({}, changes))
-    return bool((plain.par != other.par).any())
+    return plain.par != other.par
 
 
 def balanced(hour: int) -> bool:
@@ -343,6 +380,10 @@ BAND = "to_mains_v"
 
 # rule -> where it has its effect, where it has none
 EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
+    "own-bank-cap": (
+        lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 90})).limits.charge.bank_a == 90,
+        lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 900})).limits.charge.bank_a == 900,
+    ),
     "equalising": (
         lambda: plan_of(acid()).quantities["equalise_on"].value is True,
         lambda: plan_of(SKERRY).quantities["equalise_on"].value is True,

@@ -6,8 +6,7 @@ import io
 import json
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 from openpyxl import load_workbook
 
 from ewerer.core.devices.codec import decode, encode, factor_of, safe_side

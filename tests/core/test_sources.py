@@ -1,8 +1,7 @@
 """Stage Sources: AC window, orders as the units call them, generator."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.flow.results import simulate

@@ -1,8 +1,7 @@
 """Rounding to steps."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.trade.steps import ceil_to_step, decimals_of, figure, floor_to_step, round_to_step
 

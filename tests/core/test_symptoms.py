@@ -4,11 +4,9 @@ import math
 from itertools import product
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
-from ewerer.core.symptoms.finder import Test as Inquiry
-from ewerer.core.symptoms.finder import diagnose, expected_bits, knowledge, next_test, posterior
+from ewerer.core.symptoms.finder import Test as Inquiry, diagnose, expected_bits, knowledge, next_test, posterior
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.trade.rules import REGISTRY
 from ewerer.core.trade.stages import STAGES

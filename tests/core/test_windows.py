@@ -7,8 +7,7 @@ import json
 import icalendar
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.slots.forms import compile_slots, expand_slots, sayable

@@ -4,8 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 from scipy.integrate import solve_ivp
 
 from ewerer.core.trade.copper import ampacity_a, lead_mohm, precharge, short_circuit_a

@@ -1,8 +1,7 @@
 """The ladder's arithmetic against OR-Tools CP-SAT: ranges, granted wishes and conflicts on random systems."""
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 from ortools.sat.python import cp_model
 
 from ewerer.core.stages.constraints import Constraint, Grid, find_conflict, grant, propagate

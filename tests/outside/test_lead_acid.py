@@ -5,8 +5,7 @@ import math
 from pathlib import Path
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.trade.chemistries import CHEMISTRIES, LFP, ocv_v, peukert_capacity_ah, soc_at
 from tests.jobs import SKERRY, changed, hand_written, inline, plan_of, rules

@@ -7,8 +7,7 @@ import cantools
 import pytest
 import sunspec2
 from cantools import j1939
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.devices.cable import CAN_LENGTH_M, PAIRS, T568B, length_limit_m, ohms_with
 from ewerer.core.devices.wire import rvc, sunspec

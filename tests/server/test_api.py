@@ -225,7 +225,17 @@ def test_deploy_check_is_clean(monkeypatch, tmp_path):
         "EWERER_DATA": str(tmp_path),
     }
     done = subprocess.run(
-        [sys.executable, "-m", "ewerer.server", "check", "--deploy", "--fail-level", "WARNING"],
+        [
+            sys.executable,
+            "-m",
+            "django",
+            "check",
+            "--settings",
+            "ewerer.server.settings.production",
+            "--deploy",
+            "--fail-level",
+            "WARNING",
+        ],
         env=environment,
         capture_output=True,
         text=True,

@@ -7,8 +7,7 @@ import random
 import jsonpatch
 import pytest
 from django.test import Client
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from ewerer.core.documents.compare import differences
 from ewerer.core.record.imports import as_now

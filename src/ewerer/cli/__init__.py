@@ -37,6 +37,9 @@ def parser() -> argparse.ArgumentParser:
     o.add_argument(
         "--as-found", metavar="FILE.csv", help="what the unit shows: columns setting,value; the job's own notes by default"
     )
+    t = job_command("trial", "say what the units do by their entries in every situation that matters; 3 where a promise is broken")
+    t.add_argument("--format", choices=["json", "csv"], default="json")
+    t.add_argument("--as-found", action="store_true", help="by what was found on the units")
     w = job_command("windows", "print each unit's slots and how they differ from the intent")
     w.add_argument("--format", choices=["json", "ics"], default="json")
     f = job_command("simulate", "print the energy ledger; -o writes the series as CSV")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from .behaviour.trial import trial
 from .devices.library import Library, shipped_library
 from .devices.plates import charger_profile, unit_profile
 from .documents.job import Job
@@ -9,8 +10,9 @@ from .documents.profiles import ControllerProfile, MenuProfile, ModuleProfile
 from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
 from .documents.results.sources import SourcesPlan
+from .documents.results.tried import Tried
 from .stages.bank.solve import next_module
-from .stages.checks import SEVERITY_RANK, findings_of
+from .stages.checks import SEVERITY_RANK, findings_of, ranked
 from .stages.pipeline import solve
 from .stages.sheet.found import agreement, found_values, preset_verdicts, read_backs
 from .stages.solved import Solved
@@ -33,7 +35,8 @@ def plan(job: Job, library: Library | None = None) -> Plan:
     (['LEFT', 'RIGHT'], 260.0)
     """
     solved = solve(job, library or shipped_library())
-    found = findings_of(solved)
+    tried = trial(solved)
+    found = ranked([*findings_of(solved), *tried.findings()])
     host = solved.host
     result = Plan(
         job=job.name,
@@ -53,6 +56,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
         presets=preset_verdicts(solved),
         readbacks={d.id: read_backs(d, solved) for d in solved.devices if job.sheet_marks.get(d.id)},
         findings=found,
+        tried=Tried(asked=len(tried.asked), unknown=list(tried.unknown)),
         next_unit=next_unit(solved),
         next_charger=next_charger(solved),
         next_module=next_module(solved),

@@ -13,6 +13,7 @@ from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, Literal, cast
 
+from .behaviour.trial import try_job
 from .devices.library import Library, parse_profile, shipped_library
 from .documents.job import Job
 from .documents.profiles import MenuProfile
@@ -154,6 +155,11 @@ def order_of(of: Inputs, unit: str) -> str:
     """Return the working list of a unit of a job's JSON as JSON; raises DocumentError where there is none."""
     job, library = of.read()
     return unit_order(job, unit, library).model_dump_json(by_alias=True)
+
+
+def trial_of(of: Inputs, as_found: bool) -> str:
+    """Return what the units do by their entries in every situation that matters, as JSON."""
+    return try_job(*of.read(), as_found).model_dump_json()
 
 
 def sheet_pdf(of: Inputs, unit: str, paper: Paper) -> bytes:

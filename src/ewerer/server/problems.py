@@ -44,7 +44,7 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
 BUDGET_S = 5.0
 """Processor time that one request may take; what is longer runs as long work."""
 COMPUTES = {
-    "plan", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
+    "plan", "trial", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
     "library/check", "library/table", "library/lacks", "library/try",
     "jobs/<id>/run", "jobs/<id>/run.pdf", "jobs/<id>/record", "jobs/<id>/handover.pdf",
     "jobs/<id>/cable", "jobs/<id>/sheets/<unit>", "jobs/<id>/sheets/<unit>/pdf",

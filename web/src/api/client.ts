@@ -203,6 +203,8 @@ export const api = {
   plan: (document: Job, signal?: AbortSignal) => told(http.POST('/api/plan', { body: document, signal })),
   order: (unit: string, document: Job, signal?: AbortSignal) =>
     told(http.POST('/api/order/{unit}', { ...path({ unit }), body: document, signal })),
+  trial: (document: Job, asFound: boolean, signal?: AbortSignal) =>
+    told(http.POST('/api/trial', { ...query({ as_found: asFound }), body: document, signal })),
   readFound: (profile: string, text: string) =>
     told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
 

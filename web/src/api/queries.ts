@@ -69,6 +69,13 @@ export const queries = {
       staleTime: Infinity,
       ...live,
     }),
+  trial: (id: string, asFound: boolean, turn: number, document: Job) =>
+    queryOptions({
+      queryKey: ['trial', id, asFound, turn],
+      queryFn: ({ signal }) => api.trial(document, asFound, signal),
+      staleTime: Infinity,
+      ...live,
+    }),
   day: (id: string, lead: number, turn: number, document: Job) =>
     queryOptions({
       queryKey: ['day', id, lead, turn],

@@ -932,6 +932,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trial Of Document
+         * @description Return what the units of an unsaved document do by their entries in every situation that matters.
+         */
+        post: operations["ewerer_server_api_plan_trial_of_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/as-found/{profile}": {
         parameters: {
             query?: never;
@@ -3691,6 +3711,42 @@ export interface components {
             why?: string | null;
         };
         /**
+         * Fixed
+         * @description What a device does where its menu has no entry for it, as its manual says.
+         */
+        Fixed: {
+            /**
+             * Absorb V
+             * @description volts it charges to
+             */
+            absorb_v?: number | null;
+            /**
+             * Float V
+             * @description volts it rests at
+             */
+            float_v?: number | null;
+            /**
+             * Shutdown V
+             * @description volts at which it stops giving
+             */
+            shutdown_v?: number | null;
+            /**
+             * Restart
+             * @description how it comes back after a shut-down: as soon as it may, at a level of its own, by hand
+             */
+            restart?: ("at-once" | "at" | "by-hand") | null;
+            /**
+             * Restart V
+             * @description volts at which it comes back by itself
+             */
+            restart_v?: number | null;
+            /**
+             * Restart Soc
+             * @description charge (0..1) at which it comes back by itself
+             */
+            restart_soc?: number | null;
+        };
+        /**
          * HostRule
          * @description How module addresses go: the host's address, the first of the others, switches.
          */
@@ -3807,6 +3863,17 @@ export interface components {
             /** Follower Battery Type */
             follower_battery_type?: string | null;
             slots?: components["schemas"]["SlotForm"] | null;
+            /**
+             * @default {
+             *       "absorb_v": null,
+             *       "float_v": null,
+             *       "shutdown_v": null,
+             *       "restart": null,
+             *       "restart_v": null,
+             *       "restart_soc": null
+             *     }
+             */
+            fixed: components["schemas"]["Fixed"];
             /** Settings */
             settings: components["schemas"]["Setting"][];
             /**
@@ -4401,6 +4468,17 @@ export interface components {
             battery_type_codes: {
                 [key: string]: string;
             };
+            /**
+             * @default {
+             *       "absorb_v": null,
+             *       "float_v": null,
+             *       "shutdown_v": null,
+             *       "restart": null,
+             *       "restart_v": null,
+             *       "restart_soc": null
+             *     }
+             */
+            fixed: components["schemas"]["Fixed"];
             /**
              * Firmware
              * @default []
@@ -6845,6 +6923,14 @@ export interface components {
              * @description every finding, the worst first
              */
             findings: components["schemas"]["Finding"][];
+            /**
+             * @description how many situations the sheets were asked about
+             * @default {
+             *       "asked": 0,
+             *       "unknown": []
+             *     }
+             */
+            tried: components["schemas"]["Tried"];
             /** @description what a further unit would be */
             next_unit: components["schemas"]["NextUnit"];
             /** @description what a further sun charger by its plate starts from */
@@ -7427,6 +7513,24 @@ export interface components {
              * @description how many that stands for
              */
             found: number | null;
+        };
+        /**
+         * Tried
+         * @description How the sheets were tried before the plan was shown.
+         */
+        Tried: {
+            /**
+             * Asked
+             * @description situations that were asked about
+             * @default 0
+             */
+            asked: number;
+            /**
+             * Unknown
+             * @description what nobody says of the devices, in words
+             * @default []
+             */
+            unknown: string[];
         };
         /**
          * UnitLink
@@ -8113,6 +8217,123 @@ export interface components {
              * @description whether the walk through the menu is proven to be the shortest
              */
             shortest_walk: boolean;
+        };
+        /**
+         * TrialResult
+         * @description All situations that were asked, and what was broken, in words.
+         */
+        TrialResult: {
+            /**
+             * Job
+             * @description name of the job
+             */
+            job: string;
+            /**
+             * As Found
+             * @description whether the units were read as they were found
+             */
+            as_found: boolean;
+            /**
+             * Rows
+             * @description every situation
+             */
+            rows: components["schemas"]["TriedRow"][];
+            /**
+             * Broken
+             * @description each broken promise in words
+             */
+            broken: string[];
+            /**
+             * Unknown
+             * @description what nobody says of the devices
+             */
+            unknown: string[];
+        };
+        /**
+         * TriedRow
+         * @description One situation, what the units do in it by their entries, and which promises that breaks.
+         */
+        TriedRow: {
+            /**
+             * When
+             * @description time of day, where windows differ by it
+             */
+            when: string;
+            /**
+             * Minute
+             * @description minute of the day that it stands for
+             */
+            minute: number;
+            /**
+             * Season
+             * @description part of the year, empty where there is one only
+             */
+            season: string;
+            /**
+             * Soc
+             * @description charge (0..1)
+             */
+            soc: number;
+            /**
+             * Volts
+             * @description volts at rest [V]
+             */
+            volts: number;
+            /**
+             * Sun W
+             * @description what the array gives [W]
+             */
+            sun_w: number;
+            /**
+             * Load W
+             * @description loads on the output [W]
+             */
+            load_w: number;
+            /**
+             * Source
+             * @description which source is there: none, grid, generator
+             */
+            source: string;
+            /**
+             * Over
+             * @description whether the units have gone over to the source before
+             */
+            over: boolean;
+            /**
+             * Wants
+             * @description what the job wants of the bank then
+             */
+            wants: string;
+            /**
+             * Bank W
+             * @description into the bank, out of it with a minus [W]
+             */
+            bank_w: number;
+            /**
+             * Grid W
+             * @description from the source, to it with a minus [W]
+             */
+            grid_w: number;
+            /**
+             * Unserved W
+             * @description loads that are not carried [W]
+             */
+            unserved_w: number;
+            /**
+             * Curtailed W
+             * @description sun that is not used [W]
+             */
+            curtailed_w: number;
+            /**
+             * Reason
+             * @description why, in words
+             */
+            reason: string;
+            /**
+             * Broken
+             * @description rules whose promise this breaks
+             */
+            broken: string[];
         };
         /**
          * FoundOut
@@ -8877,10 +9098,10 @@ export interface components {
             /** Status Words */
             status_words: string;
         };
-        /** Page[QuantityOut] */
-        Page_QuantityOut_: {
+        /** Page[Quantity] */
+        Page_Quantity_: {
             /** Items */
-            items: components["schemas"]["QuantityOut"][];
+            items: components["schemas"]["Quantity"][];
             /**
              * Total
              * @description items in the whole list
@@ -8898,10 +9119,10 @@ export interface components {
             offset: number;
         };
         /**
-         * QuantityOut
-         * @description A canonical quantity: its name, word, unit and kind.
+         * Quantity
+         * @description One canonical quantity: its name, the word on screens, its unit and kind.
          */
-        QuantityOut: {
+        Quantity: {
             /** Name */
             name: string;
             /** Word */
@@ -8910,6 +9131,21 @@ export interface components {
             unit: string;
             /** Kind */
             kind: string;
+            /** Side */
+            side?: ("down" | "up") | null;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: [
+                string,
+                string
+            ][];
+            /**
+             * Rare
+             * @default false
+             */
+            rare: boolean;
         };
         /** Page[ProtocolLine] */
         Page_ProtocolLine_: {
@@ -13516,6 +13752,68 @@ export interface operations {
             };
         };
     };
+    ewerer_server_api_plan_trial_of_document: {
+        parameters: {
+            query?: {
+                as_found?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Job"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialResult"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     ewerer_server_api_plan_read_as_found: {
         parameters: {
             query?: never;
@@ -14153,7 +14451,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_QuantityOut_"];
+                    "application/json": components["schemas"]["Page_Quantity_"];
                 };
             };
             /** @description Unauthorized */

@@ -411,6 +411,8 @@ class Choices(NamedTuple):
     """steps told as one"""
     parts: int
     """parts a step is cut into"""
+    by_hand: bool
+    """a person starts the generator: where the unit warns, and where the output is off"""
     daily_bulk: bool
     """a new bulk begins every day"""
 
@@ -635,7 +637,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
     mode, charge_order, priority = cho.mode, cho.charge_order, cho.priority
     rests, assist, peak_w = cho.rests, cho.assist, par.peak_w
     sell, by_soc, floats, generator = cho.sell, cho.by_soc, cho.floats, cho.generator
-    target_v, daily_bulk = cho.target_v, cho.daily_bulk
+    target_v, daily_bulk, by_hand = cho.target_v, cho.daily_bulk, cho.by_hand
     per_row, parts = cho.per_row, cho.parts
     hybrid = mode > OFF_GRID_MAINS
     top = ocv.shape[0] - 1
@@ -740,7 +742,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                         gen_time += dt
                         if mains or (gen_time >= gen_min_h and level >= gen_stop) or quiet[k] == 1:
                             gen_on = False
-                    elif not mains and quiet[k] == 0 and level <= gen_start:
+                    elif not mains and quiet[k] == 0 and (level <= gen_start or (by_hand and shut)):
                         gen_on = True
                         gen_time = 0.0
                         starts += 1.0
@@ -796,7 +798,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # Who has gone over to another source, and who comes back; the host's points hold for all beside the grid.
                 if hybrid and source:
                     before = over
-                    over = 1 if gone_over(over == 1, level, to_mains[0], back_at[0]) else 0
+                    over = 1 if gone_over(over == 1, level, to_mains[0], back_at[0]) else 0  # type: ignore[no-untyped-call]
                     if before != over:
                         moves += counted
                         if sun[k] <= 30.0:
@@ -804,7 +806,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 else:
                     for u in range(groups):
                         before = over >> u & 1
-                        now = 1 if gone_over(before == 1, level, to_mains[u], back_at[u]) or (gen_on and not mains) else 0
+                        now = 1 if gone_over(before == 1, level, to_mains[u], back_at[u]) or (gen_on and not mains) else 0  # type: ignore[no-untyped-call]
                         if now != before:
                             over ^= 1 << u
                             if source:

@@ -491,6 +491,26 @@ class SlotForm(Document):
     ] = False
 
 
+class Fixed(Document):
+    """What a device does where its menu has no entry for it, as its manual says."""
+
+    absorb_v: Annotated[PackVolts | None, Field(description="volts it charges to")] = None
+    float_v: Annotated[PackVolts | None, Field(description="volts it rests at")] = None
+    shutdown_v: Annotated[PackVolts | None, Field(description="volts at which it stops giving")] = None
+    restart: Annotated[
+        Literal["at-once", "at", "by-hand"] | None,
+        Field(description="how it comes back after a shut-down: as soon as it may, at a level of its own, by hand"),
+    ] = None
+    restart_v: Annotated[PackVolts | None, Field(description="volts at which it comes back by itself")] = None
+    restart_soc: Annotated[float | None, Field(ge=0, le=1, description="charge (0..1) at which it comes back by itself")] = None
+
+    @model_validator(mode="after")
+    def _a_level(self) -> Fixed:
+        if self.restart == "at" and self.restart_v is None and self.restart_soc is None:
+            raise ValueError("restart 'at' needs restart_v or restart_soc")
+        return self
+
+
 class InverterProfile(HasMenu, Document):
     """An inverter-charger: ratings, ports, protocols and every setting of its menu."""
 
@@ -513,6 +533,7 @@ class InverterProfile(HasMenu, Document):
     protocols: Annotated[list[Protocol], Field(max_length=20)] = []
     follower_battery_type: Shown | None = None
     slots: SlotForm | None = None
+    fixed: Fixed = Fixed()
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
     presets: Annotated[list[Preset], Field(max_length=20)] = []
@@ -573,6 +594,7 @@ class SunChargerProfile(HasMenu, Document):
         dict[Annotated[str, Field(pattern=r"^[a-z-]+(-\d+)?$|^user$")], Shown],
         Field(max_length=60, description="what its type setting shows, by chemistry-cells, by chemistry, or user"),
     ] = {}
+    fixed: Fixed = Fixed()
     firmware: Annotated[list[Firmware], Field(max_length=40)] = []
     ports: Annotated[list[Port], Field(max_length=8)] = []
     protocols: Annotated[list[Protocol], Field(max_length=12)] = []

@@ -17,7 +17,6 @@ from typing import NamedTuple
 import numpy as np
 
 from ..behaviour import kernel as K
-from ..behaviour.reading import Floats, Ints
 from ..devices.library import Library
 from ..devices.slots.forms import compile_slots, slots_day
 from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, begins, covers, intent_days, minutes_of, time_of
@@ -29,7 +28,7 @@ from ..stages.units.solve import resolve_units
 from ..trade.errors import DocumentError, Problem
 from ..trade.rules import formula_rule
 from .results import AT, ledger_of
-from .scenario import Scenario, build, prices_of, slot_day, week_of
+from .scenario import Floats, Ints, Scenario, build, prices_of, slot_day, week_of
 
 OPTIMUM = formula_rule(
     "windows-optimum",
@@ -100,6 +99,7 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     for flow in (SG, BG, MB, MO, SO, BO, OO, OG):
         high[there < 1e-9, flow] = 0.0
     high[there < 1e-9, ML] = float(par.gen_w) / 1000 if scenario.cho.generator else 0.0
+    high[there < 1e-9, MB] = high[there > 1e-9, MB].max(initial=0.0) if scenario.cho.generator else 0.0
     high[:, END] = scenario.stored_kwh(1.0)
     if not hybrid:
         high[:, LOST] = big  # an off-grid unit beyond its rating or its bank sheds load
@@ -139,6 +139,7 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
     cap = float(par.peak_w) / 1000
     above = mean(np.maximum(0.0, scenario.load + scenario.other - float(par.peak_w))) / 1000
     mains = float(par.mains_w) / 1000
+    engine = float(par.gen_w) / 1000 if scenario.cho.generator else 0.0
     bought = ((ML, 1.0), (MO, 1.0), (MB, 1 / eta_in))
     for i in range(n):
         at = i * WIDTH
@@ -165,7 +166,7 @@ def optimum_cost(scenario: Scenario, demand_per_kw: float, end_kwh: float) -> fl
         put(here((BL, 1 / eta), (BO, 1 / eta), (BG, 1 / eta)), 0.0, discharge)
         put(here((SB, 1.0), (MB, 1.0), (OB, 1.0)), 0.0, charge + idle)
         put(here((SG, 1.0), (BG, 1.0), (OG, 1.0)), 0.0, export)
-        put(here(*bought), 0.0, max(mains * there[i], load[i] + other[i]))
+        put(here(*bought), 0.0, max(mains * there[i], load[i] + other[i], engine))
         if mode == K.PEAK:
             put(here((BL, 1.0), (BO, 1.0)), 0.0, above[i])
             put(here(*bought), 0.0, max(cap, load[i] + other[i]))

@@ -10,14 +10,13 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from ..behaviour.kernel import DAILY, GENERATOR_REASONS, REASONS, SERIES
-from ..behaviour.reading import Floats
 from ..devices.library import Library, shipped_library
 from ..documents.job import Job
 from ..documents.results.flow import Comparison, Current, DayFigures, FlowSeries, Gentlest, Ledger, Simulation
 from ..stages.windows.solve import tariff_on
 from ..trade.margins import ENOUGH_FULL_DAYS
 from ..trade.rules import formula_rule
-from .scenario import Scenario, build
+from .scenario import Floats, Scenario, build
 
 GENTLEST = formula_rule(
     "gentlest-sufficient-current",

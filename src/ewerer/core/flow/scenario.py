@@ -11,9 +11,10 @@ from functools import lru_cache
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from ..behaviour import kernel as K
-from ..behaviour.reading import Floats, Ints, found_slots, parameters, reads
+from ..behaviour.reading import entered_slots, parameters, reads
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots, rules_of
 from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
@@ -29,6 +30,10 @@ from ..trade.chemistries import derating, ocv_v
 from ..trade.errors import DocumentError, Problem
 from ..trade.margins import SYSTEM_FACTOR, USUAL_LATITUDE_DEG
 from ..trade.rules import formula_rule
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
 
 OCV_POINTS = 2001
 
@@ -350,7 +355,8 @@ def build(
     n = len(minute)
     sun, output_sun = sun_of(job, start, days, inner_s, assumed)
     load, other = _loads(job, solved, start, day, minute, assumed)
-    par, cho, units = parameters(solved, as_found, assumed)
+    par, cho, groups = parameters(solved, as_found, assumed)
+    units = K.Groups(*(np.array(column, dtype=np.float64) for column in groups))
     action, power, target, target_v = _window_arrays(job, solved, when, windows, as_found)
     cho = cho._replace(target_v=target_v)
     mains = job.mains is not None and "mains" in job.site.sources
@@ -492,14 +498,22 @@ def _window_arrays(
         weeks = [(*week_of(windows), False)]
     elif not reads(host, solved, as_found).flag("windows_on", True):
         weeks = [(*week_of([]), False)]
-    elif as_found and form is not None and (found := found_slots(host, solved)) is not None:
-        weeks = [of([], found)]
     else:
         kept = list(job.windows) if any(u.profile.slots for u in solved.units) else []
         mine = next((u for u in solved.windows.units if u.unit == host.id), None)
         parts = year_parts(kept, job.seasons)
-        weeks = [of([kept[i] for i in p.windows], mine.year[k].slots if mine else None) for k, p in enumerate(parts)]
-        weeks = weeks or [of(kept, mine.slots if mine else None)]
+        today = job.flow.start[5:]
+
+        def said(slots: Sequence[Slot], now: bool) -> Sequence[Slot]:
+            """Return slots as they are entered, now or when their part of the year begins."""
+            read = entered_slots(host, solved, as_found, None if now else slots)
+            return slots if read is None else read
+
+        weeks = [
+            of([kept[i] for i in p.windows], said(mine.year[k].slots, covers(p.first, p.last, today)) if mine else None)
+            for k, p in enumerate(parts)
+        ]
+        weeks = weeks or [of(kept, said(mine.slots if mine else [], True) if mine or as_found else None)]
         if parts:
             # Which part of the year every day lies in.
             days = (d[5:] for d in when.dates)

@@ -88,6 +88,11 @@ class Rule:
         """Return the formula with today's figures for a chemistry; nothing where the chemistry has no such figure."""
         return _filled(self.works, chemistry)
 
+    def told(self, chemistry: Chemistry = LFP) -> dict[str, str]:
+        """Return the rule in words, with today's figures for a chemistry."""
+        words = {"statement": self.statement(chemistry), "formula": self.formula(chemistry)}
+        return {"id": self.id, "stage": self.stage, "source": self.source, "status": self.status, **words}
+
     def formulas(self) -> dict[str, list[str]]:
         """Return each wording of the formula with the names of the chemistries it holds for."""
         told: dict[str, list[str]] = {}
@@ -144,7 +149,7 @@ def formula_rule(
     formula: str,
     source: str = "common practice",
     status: Status = "T",
-    kind: Literal["formula", "order"] = "formula",
+    kind: Literal["check", "formula", "order"] = "formula",
 ) -> Rule:
     """Register and return a rule that computes a figure or sets an order between thresholds."""
     return _register(Rule(id, stage, statement, formula, source, status, kind))

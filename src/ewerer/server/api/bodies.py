@@ -8,8 +8,7 @@ from typing import Annotated, Any
 from django.http import HttpRequest
 from ninja.errors import ValidationError
 from ninja.parser import Parser
-from pydantic import ValidationError as PydanticError
-from pydantic import ValidatorFunctionWrapHandler, WrapValidator
+from pydantic import ValidationError as PydanticError, ValidatorFunctionWrapHandler, WrapValidator
 
 from ...core.devices.library import parse_profile_data
 from ...core.documents.base import Document

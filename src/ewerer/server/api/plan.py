@@ -11,6 +11,7 @@ from ninja import Router, Schema
 from ...core import tasks
 from ...core.documents.results.order import UnitOrder
 from ...core.documents.results.plan import Plan
+from ...core.documents.results.tried import TrialResult
 from ...core.pages.calendar import calendar
 from ...core.trade.errors import Problem
 from ..jobs.planned import planned
@@ -85,6 +86,13 @@ def order_of_unit(request: HttpRequest, unit: str, document: JobBody) -> HttpRes
     """Return the working list of one unit of an unsaved document: from as found to as planned."""
     of = tasks.inputs_of(document, library_of(request, document))
     return HttpResponse(pool.run(tasks.order_of, of, unit), content_type=JSON)
+
+
+@router.post("/trial", response={200: TrialResult, **REFUSALS})
+def trial_of_document(request: HttpRequest, document: JobBody, as_found: bool = False) -> HttpResponse:
+    """Return what the units of an unsaved document do by their entries in every situation that matters."""
+    of = tasks.inputs_of(document, library_of(request, document))
+    return HttpResponse(pool.run(tasks.trial_of, of, as_found), content_type=JSON)
 
 
 _TEXT_BODY = {"requestBody": {"required": True, "content": {"text/plain": {"schema": {"type": "string"}}}}}

@@ -15,8 +15,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ...core import tasks
-from ...core.documents.event import Event as EventDocument
-from ...core.documents.event import Key, LogEntry, Meter
+from ...core.documents.event import Event as EventDocument, Key, LogEntry, Meter
 from ...core.documents.results.run import Due, Run, SiteRecord
 from ...core.pages.calendar import due_calendar
 from ...core.record.fold import canonical, fold

@@ -11,13 +11,12 @@ from ninja import Router, Schema
 
 from ...core.devices.wire.protocols import FAMILIES
 from ...core.documents.fields import fields
-from ...core.documents.job import Chemistry
-from ...core.documents.job import Job as JobDocument
+from ...core.documents.job import Chemistry, Job as JobDocument
 from ...core.documents.parse import bounds_at
 from ...core.documents.schema import KINDS, schema
 from ...core.trade.chemistries import CHEMISTRIES
-from ...core.trade.quantities import QUANTITIES
-from ...core.trade.rules import STATUS_WORDS, Rule, load_all
+from ...core.trade.quantities import QUANTITIES, Quantity
+from ...core.trade.rules import STATUS_WORDS, load_all
 from ...core.trade.stages import ALL, Stage
 from .shapes import REFUSALS, Page, PageQuery, attachment, file_answer, paged
 
@@ -58,15 +57,6 @@ class RuleOut(Schema):
     status_words: str
 
 
-class QuantityOut(Schema):
-    """A canonical quantity: its name, word, unit and kind."""
-
-    name: str
-    word: str
-    unit: str
-    kind: str
-
-
 class ProtocolLine(Schema):
     """A protocol family."""
 
@@ -105,16 +95,12 @@ def list_fields(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
 @router.get("/rules", response={200: Page[RuleOut], **REFUSALS})
 def list_rules(request: HttpRequest, page: PageQuery, chemistry: Chemistry = "lfp") -> dict[str, Any]:
     """List every rule of the trade that plans rest on, with the figures that hold for a chemistry."""
-    cell = CHEMISTRIES[chemistry]
-
-    def told(r: Rule) -> dict[str, Any]:
-        words = {"statement": r.statement(cell), "formula": r.formula(cell), "status_words": STATUS_WORDS[r.status]}
-        return {"id": r.id, "stage": r.stage, "source": r.source, "status": r.status, **words}
-
-    return paged(list(load_all().values()), page, told)
+    return paged(
+        list(load_all().values()), page, lambda r: {**r.told(CHEMISTRIES[chemistry]), "status_words": STATUS_WORDS[r.status]}
+    )
 
 
-@router.get("/quantities", response={200: Page[QuantityOut], **REFUSALS})
+@router.get("/quantities", response={200: Page[Quantity], **REFUSALS})
 def list_quantities(request: HttpRequest, page: PageQuery) -> dict[str, Any]:
     """List the canonical quantities."""
     return paged(list(QUANTITIES.values()), page, asdict)

@@ -12,8 +12,7 @@ from django.contrib.auth.models import User
 
 from ...core import tasks
 from ...core.devices.library import Library
-from ...core.documents.event import Event as EventDocument
-from ...core.documents.event import Meter
+from ...core.documents.event import Event as EventDocument, Meter
 from ...core.documents.job import Job as JobDocument
 from ...core.documents.parse import parse_document
 from ...core.pages.pdf import Paper

@@ -26,6 +26,7 @@ const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(ca
   <div class="fields chosen-rates">
     <NumberField path="/policy/max_c_rate" />
     <NumberField path="/policy/max_discharge_c_rate" />
+    <NumberField path="/policy/own_figures/bank_charge_max_a" label="Into the bank at most" unit="A" />
   </div>
   <template v-if="limits">
     <NarrowsFigure

@@ -9,6 +9,7 @@ import { computed, ref, watch } from 'vue'
 import { useJob } from '../../job/use-job'
 import AgreementTable from './AgreementTable.vue'
 import AsFoundTable from './AsFoundTable.vue'
+import TriedTable from './TriedTable.vue'
 import WorkingList from './WorkingList.vue'
 
 const job = useJob()
@@ -18,10 +19,11 @@ const chosen = ref(sessionStorage.getItem(`ewerer:unit:${job.id}`) ?? '')
 watch(chosen, (id) => sessionStorage.setItem(`ewerer:unit:${job.id}`, id))
 const unit = computed(() => units.value.find((u) => u.id === chosen.value) ?? units.value[0])
 const shownUnit = computed({ get: () => unit.value?.id ?? '', set: (id: string) => (chosen.value = id) })
-const tab = ref<'list' | 'found' | 'agree' | 'presets'>('list')
+const tab = ref<'list' | 'found' | 'tried' | 'agree' | 'presets'>('list')
 const TABS: [typeof tab.value, string][] = [
   ['list', 'Working list'],
   ['found', 'As found'],
+  ['tried', 'Tried'],
   ['agree', 'Agreement'],
   ['presets', 'Presets'],
 ]
@@ -77,6 +79,7 @@ const KIND: Record<string, string> = { 'sun-charger': 'sun', module: 'battery', 
     <ViewTabs v-model="tab" :tabs="TABS" label="Views of the sheet">
       <template #list><WorkingList :key="unit.id" :sheet="unit" @found="tab = 'found'" /></template>
       <template #found><AsFoundTable :key="unit.id + 'f'" :unit="unit.id" :sheet="unit" /></template>
+      <template #tried><TriedTable /></template>
       <template #agree><AgreementTable /></template>
       <template #presets>
         <EmptyNote v-if="!presets.length">This model ships no presets; its battery is user-defined or by protocol.</EmptyNote>

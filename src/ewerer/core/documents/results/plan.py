@@ -16,6 +16,7 @@ from .proposals import NextCharger, NextModule, NextUnit
 from .sheet import AgreementRow, FoundValue, PresetVerdict, ReadBack, UnitSheet
 from .sources import SourcesPlan
 from .thresholds import Derived, LadderView, Rung
+from .tried import Tried
 from .windows import WindowsPlan
 
 
@@ -53,6 +54,7 @@ class Plan(PlanPart):
     presets: list[PresetVerdict] = Field(default=[], description="whether shipped presets would do")
     readbacks: dict[str, list[ReadBack]] = Field(default={}, description="verdicts on values read back")
     findings: list[Finding] = Field(description="every finding, the worst first")
+    tried: Tried = Field(default=Tried(), description="how many situations the sheets were asked about")
     next_unit: NextUnit = Field(description="what a further unit would be")
     next_charger: NextCharger = Field(description="what a further sun charger by its plate starts from")
     next_module: NextModule = Field(description="what a further nameplate module starts from")

@@ -71,3 +71,8 @@ BREAKER = formula_rule(
     "NEC 210.20(A)",
     "S, M",
 )
+
+
+OWN_CAP = formula_rule(
+    "own-bank-cap", "limits", "A person may ask for less into the bank than it bears", "I_bank <= your own figure"
+)

@@ -19,6 +19,7 @@ from ..bank.solve import chemistry_of, limits_without, reported_a, shared_limit_
 from ..bank.wiring import carries_a, plan_wiring
 from ..solved import Module, Solved
 from .ac import ac_limits, ac_parts, amp_step, design_load_w, least_a, loads_unmetered, split
+from .rules import OWN_CAP
 
 
 def discharge_a(power_w: float, efficiency: float, low_v: float) -> float:
@@ -84,6 +85,9 @@ def _module_caps(job: Job, modules: Sequence[Module], bank: Bank, link: Link, ou
             why=f"{figure(rate)} C of {figure(bank.capacity_ah)} Ah",
             without_one_a=_rounded(rate * least if least else None),
         )
+    asked = None if out else job.policy.own_number("bank_charge_max_a")
+    if asked is not None:
+        yield Cap(cap="own", word="Your own cap on the bank", a=asked, rule=OWN_CAP.id, why="your own figure")
     ambient = job.site.bank_ambient_c
     if ambient is not None:
         part = [derating(m.discharge_derating if out else m.charge_derating, ambient) for m in modules]
@@ -187,16 +191,27 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
     system = solved.controller is not None
     unit_steps = [amp_step(u, "charge_max_a") for u in units]
     units_first = job.policy.charge_order == "mains-first"
+    obeys = {c.charger for c in link.chargers if c.follows}
     if system:  # the controller holds the bank's current, so that no charger starves the loads
         unit_parts = [floor_to_step(top, step) for top, step in zip(unit_max, unit_steps, strict=True)]
         sun_parts = [floor_to_step(c.profile.charge_max_a, 1.0) for c in sun_chargers]
-    elif units_first:
-        unit_parts = split(bank_in, unit_max, unit_steps) if units else []
-        sun_parts = split(bank_in - sum(unit_parts), sun_max, [1.0] * len(sun_max)) if sun_max else []
     else:
+        # A charger without a setting for it gives what its plate says, so the others share what that leaves.
+        set_ = [
+            any(c.profile.setting_for(q) for q in ("charge_max_a", "sun_charge_max_a")) or c.job.id in obeys for c in sun_chargers
+        ]
+        loose = sum(a for a, can in zip(sun_max, set_, strict=True) if not can)
+        held = [a for a, can in zip(sun_max, set_, strict=True) if can]
         kept = sum(least_a(u, "charge_max_a") for u in units)  # no unit can be set to less, so it is not the sun's to take
-        sun_parts = split(max(0.0, bank_in - kept), sun_max, [1.0] * len(sun_max)) if sun_max else []
-        unit_parts = split(bank_in - sum(sun_parts), unit_max, unit_steps) if units else []
+        left = max(bank_in - loose, kept if loose else 0.0)  # where that is too much together, the trial says so
+        if units_first:
+            unit_parts = split(left, unit_max, unit_steps) if units else []
+            held = split(left - sum(unit_parts), held, [1.0] * len(held)) if held else []
+        else:
+            held = split(max(0.0, left - kept), held, [1.0] * len(held)) if held else []
+            unit_parts = split(left - sum(held), unit_max, unit_steps) if units else []
+        parts = iter(held)
+        sun_parts = [next(parts) if can else floor_to_step(a, 1.0) for a, can in zip(sun_max, set_, strict=True)]
     charge_shares = [
         UnitShare(unit=u.id, a=a, own_max_a=u.profile.ratings.charge_max_a) for u, a in zip(units, unit_parts, strict=True)
     ]

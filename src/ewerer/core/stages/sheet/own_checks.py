@@ -198,7 +198,7 @@ def _ac_input(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if feed is None or not solved.sheets:
         return
     phases = [u.job.phase for u in solved.units]
-    limit = feed[0] * max(phases.count(p) for p in phases)
+    limit = feed[0] * max((phases.count(p) for p in phases), default=1)
     for phase in dict.fromkeys(phases):
         parts = [
             (u, max(rows_of(solved, u, "ac_input_max_a"), key=lambda r: r[1]))

@@ -19,7 +19,7 @@ ROWS = formula_rule(
     "slot-rows",
     "windows",
     "Slots are typed like every other setting: times, target and power in the unit's own units, hold and free as its form can say them",
-    "hold: target 100 % without charging; free: the reserve as target, full power; V = n * OCV(target) +/- I * R",
+    "hold: target 100 % without charging; free: the reserve as target, full power, beside the grid that is fed as hold; V = n * OCV(target) +/- I * R",
 )
 
 
@@ -42,17 +42,19 @@ def slot_word(place: SlotPlace) -> str:
     return f"{KINDS[place.kind]} {place.no}: {WORDS[place.field]}"
 
 
-def slot_values(unit: Unit, solved: Solved) -> dict[str, Value]:
+def slot_values(unit: Unit, solved: Solved, slots: Sequence[Slot] | None = None) -> dict[str, Value]:
     """Return setting id -> canonical value (minutes, 0..1 or V, W or A, flags) for every setting that holds a part of a slot.
 
-    Empty where the unit has no such settings, or its slots do nothing because the master switch stays off.
+    ``slots`` are those in force unless others are given. Empty where the unit has no such settings, or its slots do nothing
+    because the master switch stays off.
     """
     settings = [s for s in unit.profile.settings if s.slot is not None]
     planned = next((w for w in solved.windows.units if w.unit == unit.id), None)
     if not settings or planned is None:
         return {}
+    slots = planned.slots if slots is None else slots
     by_kind: dict[str, list[Slot]] = {}
-    for slot in planned.slots:
+    for slot in slots:
         by_kind.setdefault(slot.kind, []).append(slot)
     out: dict[str, Value] = {}
     for s in settings:
@@ -115,8 +117,8 @@ def _charge_amps(units: Sequence[Unit], solved: Solved) -> list[float]:
 
 def _target(slot: Slot, solved: Solved) -> float:
     """Return the charge (0..1) that a slot goes to: its own; full where it charges or holds; the reserve where the bank is used."""
-    if slot.holds:
-        return 1.0
+    if slot.holds or (slot.free and solved.job.policy.mode == "feed-in"):
+        return 1.0  # above its target a slot of a unit that feeds in sells the bank
     if slot.target_soc is not None:
         return slot.target_soc
     if slot.charge_allowed:
