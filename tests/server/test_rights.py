@@ -59,6 +59,7 @@ TABLE = {
     "/api/jobs/{id}/cable": {"GET": R},
     "/api/jobs/{id}/windows.ics": {"GET": R},
     "/api/order/{unit}": {"POST": R},
+    "/api/trial": {"POST": R},
     "/api/as-found/{profile}": {"POST": R},
     "/api/simulate": {"POST": R},
     "/api/series": {"POST": R},
