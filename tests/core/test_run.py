@@ -10,11 +10,12 @@ from ewerer import cli
 from ewerer.core.devices.library import parse_job, shipped_library
 from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
+from ewerer.core.record.handover import laid_over
 from ewerer.core.record.oneline import live
 from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, waits_for, why_not_closed
 from ewerer.core.trade.errors import DocumentError
 from tests.events import at, event
-from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline
+from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline, job_of
 from tests.seeded import ordinary_job, seeded_job
 from tests.sizes import size
 
@@ -271,3 +272,30 @@ def test_run_on_the_command_line(tmp_path, capsysbinary):
     assert json.loads(capsysbinary.readouterr().out)["standing"]["before:people"] == "done"
     assert cli.main(["run", path, "--format", "pdf", "--paper", "Letter"]) == 0
     assert capsysbinary.readouterr().out.startswith(b"%PDF")
+
+
+def test_modules_measured_on_site_gate_their_joining():
+    """Nothing was measured before: what is read at rest says which module must be charged first, and what flows on closing."""
+    job = changed(SKERRY, **{f"bank__modules__{i}__resting_v": None for i in range(3)})
+    ids = [m["id"] for m in job["bank"]["modules"]]
+
+    def run_with(*volts, again=None):
+        told = [event(f"e-{i:08d}", "reading", step=f"join:rest:{id}", name="volts", shown=f"{v}", value=v, unit="V") for i, (id, v) in enumerate(zip(ids, volts, strict=False))]  # fmt: skip
+        if again is not None:
+            told.append(
+                event("e-00000099", "reading", step=f"join:level:{ids[1]}", name="volts", shown=f"{again}", value=again, unit="V")
+            )
+        made = run_of(laid_over(job_of(job), fold(told)), shipped_library())
+        return made, {s.id: s for s in made.steps}
+
+    made, steps = run_with()
+    assert not any(id.startswith("join:level") for id in steps)
+    made, steps = run_with(53.2, 50.0, 53.2)
+    level = steps[f"join:level:{ids[1]}"]
+    assert level.asks[0].gate.low == pytest.approx(53.1) and "Do not join" in level.what
+    closings = [s for s in made.steps if s.id.startswith("restore:module-")]
+    assert all(level.id in s.needs or any(n.startswith("restore:module-") for n in s.needs) for s in closings)
+    assert any(s.asks and s.asks[0].gate.expected > 50 for s in closings) and "Do not join these modules yet" in made.stopped
+    made, steps = run_with(53.2, 50.0, 53.2, again=53.18)
+    assert not any(id.startswith("join:level") for id in steps) and not made.stopped
+    assert all(s.asks[0].gate.expected < 5 for s in made.steps if s.id.startswith("restore:module-") and s.asks)

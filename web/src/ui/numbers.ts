@@ -27,12 +27,18 @@ export const gaugeMm2 = (gauge: number): number => (Math.PI / 4) * (0.127 * 92 *
 const rounded = (value: number): number => Number(value.toPrecision(12))
 
 export function readNumber(text: string, unit = '', wanted: Wanted = {}): Reading {
-  const plain = plainOf(text)
+  let plain = plainOf(text)
   if (!plain) return {}
   if (plain.length > MOST_CHARACTERS) return { refused: `a number of at most ${MOST_CHARACTERS} characters is read` }
   if (unit === 'mm²') {
     const gauge = gaugeOf(plain)
     if (gauge !== undefined) return { value: Number(gaugeMm2(gauge).toPrecision(4)) }
+  }
+  const time = KINDS.time ?? {}
+  if (unit in time) {
+    const clock = /^([0-9]{1,3}) ?h ?([0-5]?[0-9])(?: ?(?:min|m|'))?$/i.exec(plain)
+    if (clock) return settled(rounded((Number(clock[1]) * 3600 + Number(clock[2]) * 60) / (time[unit] as number)), !!wanted.whole)
+    plain = plain.replace(/([0-9]) ?'$/, '$1 min')
   }
   const found = /^([+-]?) ?((?:[0-9][0-9 '.,]*|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?)(.*)$/s.exec(plain)
   if (!found) return { refused: whyNot(plain) }
@@ -61,14 +67,17 @@ export function readNumber(text: string, unit = '', wanted: Wanted = {}): Readin
   const first = values[0] as number
   if (unit === '%' && !rest && values.length === 1 && first > 0 && first < 1) values = [rounded(first * 100), first]
   if (values.length > 1) return { ask: values }
-  if (whole && !Number.isInteger(first)) return { refused: 'a whole number is needed' }
-  return { value: first }
+  return settled(first, !!whole)
 }
+
+const settled = (value: number, whole: boolean): Reading =>
+  whole && !Number.isInteger(value) ? { refused: 'a whole number is needed' } : { value }
 
 const plainOf = (text: string): string =>
   text
     .replace(/[\u00a0\u2000-\u200a\u202f\t ]+/g, ' ')
-    .replace(/\u2212/g, '-')
+    .replace(/[\u2212\u2013]/g, '-')
+    .replace(/\u00ba/g, '\u00b0')
     .replace(/\u2019/g, "'")
     .replace(/\u03bc/g, '\u00b5')
     .replace(/\u2126/g, '\u03a9')
@@ -77,6 +86,8 @@ const plainOf = (text: string): string =>
 function gaugeOf(plain: string): number | undefined {
   const naught = /^(?:awg ?)?([1-4])\/0(?: ?awg)?$/i.exec(plain)
   if (naught) return 1 - Number(naught[1])
+  const naughts = /^(?:awg ?(0{1,4})|(0{1,4}) ?awg)$/i.exec(plain)
+  if (naughts) return 1 - (naughts[1] ?? naughts[2] ?? '').length
   const found = /^(?:awg ?([0-9]{1,2})|([0-9]{1,2}) ?awg)$/i.exec(plain)
   if (!found) return undefined
   const gauge = Number(found[1] ?? found[2])
@@ -120,7 +131,7 @@ function bodies(text: string, mark: '.' | ','): string[] {
   if (points + commas > 1) return grouped(text, sign) ? [text.split(sign).join('')] : []
   const [whole = '', part = ''] = text.split(sign)
   const decimal = numeral(whole, part)
-  if (sign !== mark && /^[1-9][0-9]{0,2}$/.test(whole) && part.length === 3) return [whole + part, decimal]
+  if ((sign !== mark || part === '000') && /^[1-9][0-9]{0,2}$/.test(whole) && part.length === 3) return [whole + part, decimal]
   return [decimal]
 }
 
@@ -129,6 +140,7 @@ function scaleOf(asTyped: string, unit: string): [number, number] | string {
   let typed = asTyped
   if (typed === '' || typed === unit) return [1, 0]
   if (typed.endsWith('.') && typed.length > 1) typed = typed.slice(0, -1)
+  if (typed === '°' && (unit === '°C' || unit === '°F')) return [1, 0]
   const kinds = Object.values(KINDS).filter((units) => unit in units)
   if (CAPITALS.has(typed)) return `${typed} begins with mega; write m for milli`
   for (const units of kinds) {

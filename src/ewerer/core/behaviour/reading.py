@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -75,18 +76,31 @@ class Reads:
         return value if isinstance(value, bool) else fallback
 
 
+_SHIPPED: dict[int, dict[str, Value]] = {}
+
+
+def _shipped(profile: MenuProfile) -> dict[str, Value]:
+    """Return what a device shows as it is shipped; kept as long as the profile lives."""
+    held = _SHIPPED.get(id(profile))
+    if held is None:
+        held = {}
+        for s in profile.settings:
+            if s.quantity and s.factory is not None and s.quantity not in UNSET:
+                try:
+                    held[s.quantity] = decode(s, s.factory, profile)
+                except ValueError:
+                    continue
+        _SHIPPED[id(profile)] = held
+        weakref.finalize(profile, _SHIPPED.pop, id(profile), None)
+    return held
+
+
 def reads(device: Device, solved: Solved, as_found: bool = False) -> Reads:
     """Return what a device goes by: what it is shipped with, over it what its sheet enters, over it what was found.
 
     What is set once for all units is read off the host's sheet.
     """
-    values: dict[str, Value] = {}
-    for s in device.profile.settings:
-        if s.quantity and s.factory is not None and s.quantity not in UNSET:
-            try:
-                values[s.quantity] = decode(s, s.factory, device.profile)
-            except ValueError:
-                continue
+    values = dict(_shipped(device.profile))
     host = solved.host
     if isinstance(device, Unit) and host is not None and host.id != device.id and host.id in solved.sheets:
         values |= {
@@ -319,11 +333,13 @@ def levels_of(unit: Unit, own: Reads, solved: Solved, by_soc: bool, say: Callabl
     )  # fmt: skip
 
 
-def parameters(solved: Solved, as_found: bool, assumed: list[str]) -> tuple[K.Figures, K.Choices, K.Groups]:
-    """Return the kernel's figures, choices and groups of units. Source: READ."""
+def parameters(
+    solved: Solved, as_found: bool, assumed: list[str], held: Mapping[str, Reads] | None = None
+) -> tuple[K.Figures, K.Choices, K.Groups]:
+    """Return the kernel's figures, choices and groups of units; ``held`` where the devices were read before. Source: READ."""
     job, bank, limits, ladder, basis, host = solved.job, solved.bank, solved.limits, solved.ladder, solved.basis, solved.host
     assert bank is not None and limits is not None and ladder is not None and basis is not None and host is not None
-    held = {d.id: reads(d, solved, as_found) for d in solved.devices}
+    held = held or {d.id: reads(d, solved, as_found) for d in solved.devices}
     mine = held[host.id]
     policy, ratings = job.policy, host.profile.ratings
 

@@ -110,8 +110,8 @@ def system_of(solved: Solved, as_found: bool = False) -> System | None:
     if solved.bank is None or solved.limits is None or solved.ladder is None or solved.basis is None or host is None:
         return None
     unknown: list[str] = []
-    par, cho, groups = parameters(solved, as_found, unknown)
     held = {d.id: reads(d, solved, as_found) for d in solved.devices}
+    par, cho, groups = parameters(solved, as_found, unknown, held)
     levels = {u.id: levels_of(u, held[u.id], solved, cho.by_soc, lambda _: None) for u in solved.units}
     form = host.profile.slots
     moments = list(_moments(solved, host, held[host.id].flag("windows_on", True), as_found))

@@ -29,18 +29,33 @@ SETTING = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,39}")
 
 
 def laid_over(job: Job, state: State) -> Job:
-    """Return a job with what its events say of its own devices laid over it: found values and marks on sheets.
+    """Return a job with what its events say of its own devices laid over it: found values, marks on sheets, modules' volts at rest.
 
     What they say of devices that the job has no more, or never had, stays in the events.
     """
     known = set(device_ids(job))
     found = {d: {k: v for k, v in shown.items() if v} for d, shown in state["found"].items() if d in known}
     marks = {d: {k: m for k, m in told.items() if SETTING.fullmatch(k)} for d, told in marks_of(state).items() if d in known}
-    if not (found or marks):
+    rests = resting_of(state)
+    if not (found or marks or any(m.id in rests for m in job.bank.modules)):
         return job
     data = job.to_data()
+    for module in data.get("bank", {}).get("modules", []):
+        if module["id"] in rests:
+            module["resting_v"] = rests[module["id"]]
     told = {"as_found": {**job.as_found, **found}, "sheet_marks": {**data.get("sheet_marks", {}), **marks}}
     return Job.model_validate({**data, **{k: v for k, v in told.items() if v}}, strict=False)
+
+
+def resting_of(state: State) -> dict[str, float]:
+    """Return what modules were measured to rest at on site [V], the last time counts, by module."""
+    out: dict[str, float] = {}
+    for step in ("join:rest:", "join:level:"):
+        for id, told in state["steps"].items():
+            volts = told["readings"].get("volts", {}).get("value") if id.startswith(step) else None
+            if isinstance(volts, int | float) and 1 <= volts <= 1500:
+                out[id.removeprefix(step)] = float(volts)
+    return out
 
 
 def profiles_of(job: Job, library: Library) -> dict[str, bytes]:

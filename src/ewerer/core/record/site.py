@@ -5,6 +5,8 @@ Source: common practice. Nothing here decides a figure: values come from the pla
 
 from __future__ import annotations
 
+from statistics import median
+
 from ..documents.results.order import Step
 from ..stages.bank.joining import branches_of, steps_of
 from ..stages.sheet.found import planned_entries
@@ -29,6 +31,7 @@ from ..trade.margins import (
     USUAL_SHUNT_A,
     ZERO_A,
 )
+from ..trade.steps import figure
 from ..visit.working_list import order_of
 from .steps import ALONE, LICENSED, SHOCK, Steps, choice_ask, figure_ask, number_of, text_ask, tick_ask
 
@@ -133,7 +136,7 @@ def join(run: Steps) -> None:
             why="equal by charge, not by chance of volts", cautions=["A charger for this chemistry, never unwatched."])  # fmt: skip
     usual = [m.resting_v for m in modules.values() if m.resting_v is not None]
     for id, m in modules.items():
-        middle = sum(usual) / len(usual) if usual else None
+        middle = median(usual) if usual else None
         tolerance = m.resting_tolerance_v
         low, high = (middle - tolerance / 2, middle + tolerance / 2) if middle is not None and len(modules) > 1 else (None, None)
         run.add(f"join:rest:{id}", "join", f"{id} rests at", f"Measure {id} across its posts, rested, its switch off.", [f"join:full:{id}"], kind="reading", devices=[id],
@@ -144,6 +147,7 @@ def join(run: Steps) -> None:
     measured = [branches[b.device] for b in closing if b.device in branches]
     amps = {s.module: s for s in steps_of(measured)} if len(measured) == len(closing) and len(closing) > 1 else {}
     needs = [f"join:rest:{id}" for id in modules]
+    needs += _level(run)
     for b in closing:
         expected = amps.get(b.device or "")
         asks = []
@@ -154,6 +158,23 @@ def join(run: Steps) -> None:
             breaker=b.id, reverse=f"isolate:{b.id}", devices=[b.device] if b.device else [], asks=asks, cautions=[SHOCK],
             why=f"{expected.amps:.1f} A should flow for a moment" if expected else "one module after the other",
             fails="Open it again at once; measure all modules at rest anew.")]  # fmt: skip
+
+
+def _level(run: Steps) -> list[str]:
+    """Add charging those modules that rest too low beside the highest, and measuring them again; return the steps to wait for."""
+    measured = {m.id: m for m in run.solved.modules if m.resting_v is not None}
+    if len(measured) < 2:
+        return []
+    top = max(measured.values(), key=lambda m: m.resting_v or 0.0)
+    out = []
+    for id, m in measured.items():
+        low = (top.resting_v or 0.0) - (m.resting_v or 0.0)
+        if low > m.resting_tolerance_v + 1e-9:
+            want = top.resting_v or 0.0
+            out.append(run.add(f"join:level:{id}", "join", f"{id} rests too low", f"Do not join {id}: it rests {figure(low)} V below {top.id}. Charge it by itself, let it rest, measure again.", [f"join:rest:{id}"], kind="reading", devices=[id],
+                asks=[figure_ask("volts", "Volts at rest, again", "V", want - m.resting_tolerance_v, want + m.resting_tolerance_v, want, f"within {m.resting_tolerance_v:g} V of {top.id}", meter="volts", compared=True)],
+                cautions=[SHOCK, "Joined now, the higher one would pour into it."], fails="Charge it on, or let it rest longer.", symptom=""))  # fmt: skip
+    return out
 
 
 def addresses(run: Steps) -> None:

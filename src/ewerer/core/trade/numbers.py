@@ -68,6 +68,10 @@ def read_number(
         gauge = _gauge(plain)
         if gauge is not None:
             return Reading(value=float(f"{gauge_mm2(gauge):.4g}"))
+    if unit in KINDS["time"]:
+        if clock := re.fullmatch(r"([0-9]{1,3}) ?h ?([0-5]?[0-9])(?: ?(?:min|m|'))?", plain, re.IGNORECASE):
+            return _settled(_rounded((int(clock[1]) * 3600 + int(clock[2]) * 60) / KINDS["time"][unit]), whole)
+        plain = re.sub(r"(?<=[0-9]) ?'$", " min", plain)
     found = re.fullmatch(r"([+-]?) ?((?:[0-9][0-9 '.,]*|[.,][0-9]+)(?:[eE][+-]?[0-9]+)?)(.*)", plain)
     if not found:
         return Reading(refused=_why_not(plain))
@@ -97,14 +101,23 @@ def read_number(
         values = [_rounded(values[0] * 100), values[0]]
     if len(values) > 1:
         return Reading(ask=tuple(values))
-    if whole and values[0] != int(values[0]):
-        return Reading(refused="a whole number is needed")
-    return Reading(value=values[0])
+    return _settled(values[0], whole)
+
+
+def _settled(value: float, whole: bool) -> Reading:
+    return Reading(refused="a whole number is needed") if whole and value != int(value) else Reading(value=value)
 
 
 def _plain(text: str) -> str:
     out = re.sub(r"[\u00a0\u2000-\u200a\u202f\t ]+", " ", text)
-    out = out.replace("\u2212", "-").replace("\u2019", "'").replace("\u03bc", "\u00b5").replace("\u2126", "\u03a9")
+    out = (
+        out.replace("\u2212", "-")
+        .replace("\u2013", "-")
+        .replace("\u00ba", "\u00b0")
+        .replace("\u2019", "'")
+        .replace("\u03bc", "\u00b5")
+        .replace("\u2126", "\u03a9")
+    )
     return out.strip(" \r\n")
 
 
@@ -116,6 +129,9 @@ def _gauge(plain: str) -> int | None:
     found = re.fullmatch(r"(?:awg ?)?([1-4])/0(?: ?awg)?", plain, re.IGNORECASE)
     if found:
         return 1 - int(found[1])
+    found = re.fullmatch(r"awg ?(0{1,4})|(0{1,4}) ?awg", plain, re.IGNORECASE)
+    if found:
+        return 1 - len(found[1] or found[2])
     found = re.fullmatch(r"awg ?([0-9]{1,2})|([0-9]{1,2}) ?awg", plain, re.IGNORECASE)
     if not found:
         return None
@@ -158,7 +174,7 @@ def _bodies(body: str, mark: Mark) -> list[str]:
         return [text.replace(sign, "")] if _grouped(text, sign) else []
     whole, _, part = text.partition(sign)
     as_decimal = _numeral(whole, part)
-    if sign != mark and re.fullmatch("[1-9][0-9]{0,2}", whole) and len(part) == 3:
+    if (sign != mark or part == "000") and re.fullmatch("[1-9][0-9]{0,2}", whole) and len(part) == 3:
         return [whole + part, as_decimal]
     return [as_decimal]
 
@@ -183,6 +199,8 @@ def _scale(typed: str, unit: str) -> tuple[float, float] | str:
         return 1.0, 0.0
     if typed.endswith(".") and len(typed) > 1:
         typed = typed[:-1]
+    if typed == "°" and unit in ("°C", "°F"):
+        return 1.0, 0.0
     kinds = [units for units in KINDS.values() if unit in units]
     if typed in CAPITALS:
         return f"{typed} begins with mega; write m for milli"
