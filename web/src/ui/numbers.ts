@@ -54,7 +54,7 @@ export function readNumber(text: string, unit = '', wanted: Wanted = {}): Readin
   }
   const scale = scaleOf(rest, unit)
   if (typeof scale === 'string') return { refused: scale }
-  const readings = bodies(body, wanted.mark ?? '.')
+  const readings = bodies(body, wanted.mark ?? '.', !!rest)
   if (!readings.length) return { refused: 'group digits by threes, and write one decimal sign: 1 200.5' }
   let values = [...new Set(readings.map((d) => rounded((Number(`${sign}${d}e${exponent}`) - scale[1]) * scale[0])))]
   const { low, high, whole } = wanted
@@ -108,7 +108,7 @@ const grouped = (text: string, sign: string): boolean => {
 }
 
 /** The plain numerals that a text of digits and signs can stand for; none where it stands for none. */
-function bodies(text: string, mark: '.' | ','): string[] {
+function bodies(text: string, mark: '.' | ',', named: boolean): string[] {
   const points = text.split('.').length - 1
   const commas = text.split(',').length - 1
   const last = Math.max(text.lastIndexOf('.'), text.lastIndexOf(','))
@@ -131,7 +131,8 @@ function bodies(text: string, mark: '.' | ','): string[] {
   if (points + commas > 1) return grouped(text, sign) ? [text.split(sign).join('')] : []
   const [whole = '', part = ''] = text.split(sign)
   const decimal = numeral(whole, part)
-  if ((sign !== mark || part === '000') && /^[1-9][0-9]{0,2}$/.test(whole) && part.length === 3) return [whole + part, decimal]
+  if ((sign !== mark || (named && sign === '.' && part === '000')) && /^[1-9][0-9]{0,2}$/.test(whole) && part.length === 3)
+    return [whole + part, decimal]
   return [decimal]
 }
 

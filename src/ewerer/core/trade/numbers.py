@@ -86,7 +86,7 @@ def read_number(
     if isinstance(scale, str):
         return Reading(refused=scale)
     factor, offset = scale
-    readings = _bodies(body, mark)
+    readings = _bodies(body, mark, bool(rest))
     if not readings:
         return Reading(refused="group digits by threes, and write one decimal sign: 1 200.5")
     values = []
@@ -149,8 +149,8 @@ def _why_not(plain: str) -> str:
     return "this is not one number; write digits, a decimal sign and a unit"
 
 
-def _bodies(body: str, mark: Mark) -> list[str]:
-    """The plain numerals that a text of digits and signs can stand for; empty where it stands for none."""
+def _bodies(body: str, mark: Mark, named: bool) -> list[str]:
+    """The plain numerals that a text of digits and signs can stand for; empty where it stands for none. ``named``: a unit follows."""
     text = body
     for gap in (" ", "'"):
         if gap not in text:
@@ -174,7 +174,7 @@ def _bodies(body: str, mark: Mark) -> list[str]:
         return [text.replace(sign, "")] if _grouped(text, sign) else []
     whole, _, part = text.partition(sign)
     as_decimal = _numeral(whole, part)
-    if (sign != mark or part == "000") and re.fullmatch("[1-9][0-9]{0,2}", whole) and len(part) == 3:
+    if (sign != mark or (named and sign == "." and part == "000")) and re.fullmatch("[1-9][0-9]{0,2}", whole) and len(part) == 3:
         return [whole + part, as_decimal]
     return [as_decimal]
 
