@@ -13,7 +13,7 @@ from ..stages.bank.solve import chemistry_of
 from ..stages.sheet.slotrows import target_v
 from ..stages.solved import Solved, Unit
 from ..trade.chemistries import Chemistry, ocv_v, soc_at
-from ..trade.margins import ALARM_SOC_GAP, RECHARGE_SOC, SOC_STEP
+from ..trade.margins import ALARM_SOC_GAP, RECHARGE_SOC, SOC_STEP, SUN_ABOVE_RATING
 from . import kernel as K
 from .reading import Levels, Reads, Source, charging_sources, entered_slots, levels_of, parameters, reads
 
@@ -267,7 +267,11 @@ def situations(system: System) -> Iterator[Situation]:
     other = (job.loads.other_daily_wh or 0.0) / 24
     days = [(0.0, light), (0.0, design)]
     if "sun" in job.site.sources:
-        days += [(design / 2, design), (2 * design + other, design), (max(1.2 * system.rating, 2 * design + other + 1), design)]
+        days += [
+            (design / 2, design),
+            (2 * design + other, design),
+            (max(SUN_ABOVE_RATING * system.rating, 2 * design + other + 1), design),
+        ]
     there = [NONE]
     if "mains" in job.site.sources and job.mains is not None:
         there.append(GRID)

@@ -16,7 +16,7 @@ from ..stages.pipeline import solve
 from ..stages.sheet.slotrows import target_v
 from ..stages.solved import Solved
 from ..trade.finding import Finding
-from ..trade.margins import SHUTDOWN_SOC_FLOOR, SOC_STEP
+from ..trade.margins import SHUTDOWN_SOC_FLOOR, SLIGHTLY, SOC_STEP
 from ..trade.rules import Rule, Severity, formula_rule
 from ..trade.steps import figure
 from . import kernel as K
@@ -68,8 +68,6 @@ FULL = _rule("T10", "full", "Full charge is reached by some way of the menu", "c
 RULES = (AMPS, LOW, SOLD, CHARGED, CARRIED, ENGINES, OUTAGE, OBEYED, ALIKE, FULL)
 SEVERITY: dict[str, Severity] = {AMPS.id: "stop", SOLD.id: "stop"}
 """How much a broken promise weighs; a caution where nothing is said."""
-SLIGHTLY = 1.1
-"""Chargers that exceed the bank by no more than this are a caution: they rarely give all at once [T]."""
 
 
 class Asked(NamedTuple):

@@ -306,3 +306,9 @@ SOC_MARKS = (0.0, 0.05, 0.1, 0.2, 0.3, 0.5, 0.7, 0.8, 0.9, 0.98, 1.0)
 """Levels of charge that the ladder's picture marks [1]."""
 EFFICIENCY_RANGE = {"lithium": (0.9, 1.0), "lead": (0.7, 1.0)}
 """Ampere-hours out over ampere-hours in that a unit may be told [T]."""
+
+# The trial of the sheets
+SLIGHTLY = 1.1
+"""Chargers that together exceed the bank by no more than this are a caution: they rarely give all at once [T]."""
+SUN_ABOVE_RATING = 1.2
+"""Sun above what the units turn into AC, as it is asked about [T]."""
