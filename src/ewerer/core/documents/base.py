@@ -36,7 +36,9 @@ def _number(low: float, high: float, unit: str, hint: str) -> Any:
 CellVolts = Annotated[float, _number(0.5, 5.0, "V", "volts of one cell")]
 
 
-PackVolts = Annotated[float, _number(1.0, 1500.0, "V", "volts of a whole module or bank")]
+PACK_VOLTS = (1.0, 1500.0)
+"""Volts that a module or bank may have [V]."""
+PackVolts = Annotated[float, _number(*PACK_VOLTS, "V", "volts of a whole module or bank")]
 
 
 Amps = Annotated[float, _number(0.0, 5000.0, "A", "amperes")]

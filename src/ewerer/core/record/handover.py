@@ -10,6 +10,7 @@ from typing import Any
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from ..devices.library import Library
+from ..documents.base import PACK_VOLTS
 from ..documents.job import Job
 from ..documents.results.plan import Plan
 from ..documents.results.run import Run, SiteRecord
@@ -53,7 +54,7 @@ def resting_of(state: State) -> dict[str, float]:
     for step in ("join:rest:", "join:level:"):
         for id, told in state["steps"].items():
             volts = told["readings"].get("volts", {}).get("value") if id.startswith(step) else None
-            if isinstance(volts, int | float) and 1 <= volts <= 1500:
+            if isinstance(volts, int | float) and PACK_VOLTS[0] <= volts <= PACK_VOLTS[1]:
                 out[id.removeprefix(step)] = float(volts)
     return out
 
