@@ -17,7 +17,7 @@ from ewerer.core.plan import plan
 from ewerer.core.stages.pipeline import solve
 from ewerer.core.trade.errors import DocumentError
 from tests.jobs import DEMO, HERON, SKERRY, changed, data, job_of, plan_of, rules
-from tests.seeded import seeded_job
+from tests.seeded import ordinary_job, seeded_job
 from tests.sizes import size
 
 LIBRARY = shipped_library()
@@ -325,6 +325,52 @@ def slowly(job):
     if system.cho.by_soc and 0 <= system.par.shut_soc < 0.05 - 1e-9 and system.held[s.host.id].figure("shutdown_v") is None:
         broken.add("low end")
     return broken
+
+
+# Days of plans that were tried
+
+
+@pytest.mark.parametrize("start", range(0, size(12, 400), 4))
+def test_days_of_a_plan_that_broke_nothing_break_nothing(start):
+    """Three days of weather by the literal reading keep the promises that the trial found kept."""
+    for seed in range(start, start + 4):
+        dice = random.Random(seed)
+        job = ordinary_job(seed) | {
+            "flow": {
+                "start": f"2025-{dice.randint(1, 12):02d}-10",
+                "cloudiness": dice.random(),
+                "seed": seed,
+                "start_soc": round(dice.uniform(0.15, 0.95), 2),
+            }
+        }
+        made = job_of(job)
+        tried = plan(made, LIBRARY)
+        if tried.worst() == "stop" or any(r.startswith("tried") for r in rules(tried)):
+            continue
+        s = build(made, LIBRARY, 3)
+        series, _ = s.run(record=True)
+        kept_by(made, s, {n: series[:, i] for n, i in C.items()})
+
+
+def kept_by(job, s, c):
+    """Assert the promises on every minute of a run."""
+    par, solved_ = s.par, solve(job, LIBRARY)
+    gives = c["bank_load_w"] + c["bank_other_w"] + c["bank_grid_w"]
+    before = np.concatenate([[par.start_soc], c["soc"][:-1]])
+    hard = min(x.a for x in solved_.limits.charge.caps if x.cap not in ("temperature", "preference", "own", "chargers"))
+    assert c["amps"].max() <= hard * 1.1 + 0.1, "T1"
+    assert c["volts"].max() <= par.cells * solved_.bank.cell_max_v + 1e-6, "T1"
+    if s.cho.by_soc:
+        assert (gives[before < par.shut_soc - 0.02] < 5).all(), "T2"
+    grid, quiet = s.grid == 1, np.full(len(gives), not job.policy.sells)
+    assert (c["bank_grid_w"][~grid] == 0).all() and (c["sun_grid_w"][~grid] == 0).all(), "T3: nothing into an engine"
+    assert (c["bank_grid_w"][quiet] == 0).all() and (c["sun_grid_w"][quiet] == 0).all(), "T3"
+    if job.policy.charge_order == "sun-only":
+        assert (c["mains_bank_w"] <= 5).all(), "T4"
+    served = grid & (c["load_w"] <= (s.units.count * s.units.inverter_w).sum()) & (s.power < 0)
+    assert (c["unserved_w"][served] <= 5).all(), "T5"
+    held = grid & (s.action == K.HOLD)
+    assert (gives[held] <= 5).all() or s.cho.assist, "T8"
 
 
 # Cases that were wrong

@@ -193,7 +193,8 @@ def make_cable(bms: Port, unit: Port, bitrate: int, kind: str, length_m: float |
     ground = next((s for s in at if is_ground(s)), None)
     ground_far = next((s for s in to if is_ground(s)), None)
     terminal = "terminal" in (bms.connector, unit.connector)
-    straight_fits = not terminal and coincide(bms, unit) and not split_pair(bms) and not any(clashes(bms, unit))
+    supply = any(is_power(signal) for signal in (*at, *to))  # a patch cable would carry it to a pin that nobody watches
+    straight_fits = not terminal and not supply and coincide(bms, unit) and not split_pair(bms) and not any(clashes(bms, unit))
     straight = not terminal and (kind == "patch" or (kind == "auto" and straight_fits))
     wires: list[Wire] = []
     if straight:

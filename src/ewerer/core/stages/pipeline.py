@@ -17,7 +17,7 @@ from .sheet.derived import derive
 from .sheet.own import careful, with_entries
 from .sheet.solve import plan_sheets
 from .sheet.values import plan_values
-from .solved import Module, Solved
+from .solved import Ladder, Module, Solved
 from .sources.solve import plan_sources
 from .thresholds.basis import basis_of
 from .thresholds.solve import solve_ladder
@@ -47,6 +47,23 @@ def highest_charge_v(solved: Solved) -> float:
         r.value for ladder in solved.ladders.values() for n, r in ladder.rungs.items() if n in ("absorb_v", "float_v", "equalise_v")
     ]
     return max([*planned, asked_v(solved.link, solved.modules)]) or solved.charge_v
+
+
+def narrowed(solved: Solved) -> dict[str, Ladder]:
+    """Return the ladders with the ranges of the host's rungs narrowed to what every other menu takes too.
+
+    A figure of one's own is asked of all menus, so a range that one of them would refuse is not shown.
+    """
+    host = solved.host
+    own = solved.ladders.get(host.profile.id if host else "")
+    if own is None or len(solved.ladders) < 2:
+        return dict(solved.ladders)
+    rungs = {}
+    for name, rung in own.rungs.items():
+        others = [r for k in solved.ladders.values() if k is not own and (r := k.rungs.get(name)) is not None and r.settable]
+        low, high = max([rung.lowest, *(r.lowest for r in others)]), min([rung.highest, *(r.highest for r in others)])
+        rungs[name] = rung.model_copy(update={"lowest": low, "highest": high}) if low <= rung.value <= high else rung
+    return {**solved.ladders, host.profile.id if host else "": replace(own, rungs=rungs)}
 
 
 def solve(job: Job, library: Library) -> Solved:
@@ -83,6 +100,7 @@ def solve(job: Job, library: Library) -> Solved:
                 break
             # The AC budget is counted at the volts that are planned: again with those the ladder came to.
             solved = replace(solved, charge_v=highest)
+        solved = replace(solved, ladders=narrowed(solved))
         solved = replace(solved, derived={p.id if p else "": derive(solved, p) for p in profiles})
     solved = replace(solved, sources=plan_sources(solved))
     solved = replace(solved, values={d.id: plan_values(d, solved) for d in solved.devices})
