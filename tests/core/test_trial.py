@@ -164,7 +164,7 @@ def test_there_are_at_least_sixty():
 def test_a_wrong_entry_is_found_where_it_breaks_a_promise(name):
     """Judged by a slow reading of many more situations: promises restated in a few lines, for each wrong entry of a demo job."""
     missed, cried = [], []
-    for job_name, unit, setting, shows, word in MUTATIONS:
+    for job_name, unit, setting, shows, word in size(MUTATIONS[::2], MUTATIONS):
         if job_name != name:
             continue
         job = job_of(wrong(name, unit, setting, shows))
@@ -191,7 +191,7 @@ def slowly(job):
     sample = list(situations(system))
     dice = random.Random(3)
     for q in sample:
-        for _ in range(10):
+        for _ in range(size(3, 10)):
             soc = min(0.995, max(0.005, q.soc + dice.uniform(-0.004, 0.004)))
             volts = q.volts + dice.uniform(-0.02, 0.02)
             load = dice.choice((q.load_w, design * dice.uniform(0.2, 1)))

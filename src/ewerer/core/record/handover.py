@@ -30,15 +30,17 @@ SETTING = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,39}")
 
 
 def laid_over(job: Job, state: State) -> Job:
-    """Return a job with what its events say of its own devices laid over it: found values, marks on sheets, modules' volts at rest.
+    """Return a job with what its events say of its own devices laid over it: found values, marks on sheets,
+    and what modules rest at that nobody had measured; another figure than the job's is proposed, not laid over.
 
     What they say of devices that the job has no more, or never had, stays in the events.
     """
     known = set(device_ids(job))
     found = {d: {k: v for k, v in shown.items() if v} for d, shown in state["found"].items() if d in known}
     marks = {d: {k: m for k, m in told.items() if SETTING.fullmatch(k)} for d, told in marks_of(state).items() if d in known}
-    rests = resting_of(state)
-    if not (found or marks or any(m.id in rests for m in job.bank.modules)):
+    unmeasured = {m.id for m in job.bank.modules if m.resting_v is None}
+    rests = {id: volts for id, volts in resting_of(state).items() if id in unmeasured}
+    if not (found or marks or rests):
         return job
     data = job.to_data()
     for module in data.get("bank", {}).get("modules", []):
