@@ -191,11 +191,12 @@ def slowly(job):
     sample = list(situations(system))
     dice = random.Random(3)
     for q in sample:
-        for _ in range(size(3, 10)):
+        for turn in range(size(3, 10)):
             soc = min(0.995, max(0.005, q.soc + dice.uniform(-0.004, 0.004)))
             volts = q.volts + dice.uniform(-0.02, 0.02)
             load = dice.choice((q.load_w, design * dice.uniform(0.2, 1)))
-            r = q._replace(soc=soc, volts=volts, load_w=load)
+            r = q._replace(soc=soc, volts=volts, load_w=load) if turn else q
+            soc, volts, load = r.soc, r.volts, r.load_w
             f, want = ask(r), q.moment.wants
             sold = f.bank_grid + f.sun_grid > 5
             if sold and (
