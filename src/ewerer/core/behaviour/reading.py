@@ -24,6 +24,7 @@ NEVER = 1e9
 UNSET = frozenset({"soc_now", "new_bank"})
 """What a setting shows at rest says nothing about what the unit does."""
 
+ACTIONS = {"auto": K.AUTO, "charge": K.CHARGE, "hold": K.HOLD, "use": K.USE, "export": K.EXPORT}
 MODES = {"feed-in": K.FEED_IN, "essential-only": K.ESSENTIAL, "zero-export": K.ZERO_EXPORT, "peak-shaving": K.PEAK}
 SOURCE_ORDERS = {"sun-bank-mains": K.OFF_GRID_BANK, "sun-mains": K.OFF_GRID_SUN, "mains-first": K.OFF_GRID_MAINS}
 CHARGE_ORDERS = {

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from ..devices.slots.forms import rules_of, sayable, slots_day
-from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, intent_days, time_of, year_parts
+from ..devices.slots.week import AUTO, DAY, HOLD, Day, What, covers, intent_days, time_of, year_parts
 from ..documents.results.windows import Slot
 from ..stages.bank.solve import chemistry_of
 from ..stages.sheet.slotrows import target_v
@@ -15,9 +15,8 @@ from ..stages.solved import Solved, Unit
 from ..trade.chemistries import Chemistry, ocv_v, soc_at
 from ..trade.margins import ALARM_SOC_GAP, RECHARGE_SOC, SOC_STEP, SUN_ABOVE_RATING
 from . import kernel as K
-from .reading import Levels, Reads, Source, charging_sources, entered_slots, levels_of, parameters, reads
+from .reading import ACTIONS, Levels, Reads, Source, charging_sources, entered_slots, levels_of, parameters, reads
 
-ACTIONS = {"auto": K.AUTO, "charge": K.CHARGE, "hold": K.HOLD, "use": K.USE, "export": K.EXPORT}
 NONE, GRID, ENGINE = "none", "grid", "generator"
 ENOUGH = 1e9
 """What is not a matter in a single moment: energy in and out of the bank within a step."""
@@ -134,9 +133,12 @@ def _moments(solved: Solved, host: Unit, switched: bool, as_found: bool) -> Iter
     year = year_parts(job.windows, job.seasons)
     if year:
         for k, p in enumerate(year):
-            now = p.first <= today <= p.last if p.first <= p.last else today >= p.first or today <= p.last
             planned = mine.year[k].slots if mine is not None else None
-            read = entered_slots(host, solved, as_found, None if now else planned) if form is not None else None
+            read = (
+                entered_slots(host, solved, as_found, None if covers(p.first, p.last, today) else planned)
+                if form is not None
+                else None
+            )
             meant = intent_days([job.windows[i] for i in p.windows])
             parts.append((f"{p.first} to {p.last}", meant, planned if read is None else read))
     else:
@@ -193,9 +195,9 @@ def asker(system: System) -> Callable[[Situation], Flows]:
     """
     par, cho = system.par, system.cho
     mode, order, priority, sell, rests, assist, by_soc, target_v = (
-        cho[0],
-        cho[1],
-        cho[2],
+        cho.mode,
+        cho.charge_order,
+        cho.priority,
         cho.sell,
         cho.rests,
         cho.assist,

@@ -204,7 +204,7 @@ class Judge:
             yield from self._windows(s, f)
 
     def _sold(self, s: Situation, f: Flows) -> Iterator[tuple[Rule, str, str, str, str]]:
-        if s.source == ENGINE and f.sun_grid + f.bank_grid > FLOW_W:
+        if s.source == ENGINE:
             yield (
                 SOLD,
                 "engine",
@@ -233,8 +233,6 @@ class Judge:
             )
 
     def _charged(self, s: Situation, f: Flows) -> Iterator[tuple[Rule, str, str, str, str]]:
-        if f.mains_bank <= FLOW_W:
-            return
         want = s.moment.wants
         if s.source == GRID and not s.moment.told:
             wanted = want.action == "charge" and (want.target < 0 or s.soc < want.target + 2 * SOC_STEP)

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from ..behaviour import kernel as K
-from ..behaviour.reading import entered_slots, parameters, reads
+from ..behaviour.reading import ACTIONS, entered_slots, parameters, reads
 from ..devices.library import Library
 from ..devices.slots.forms import expand_slots, rules_of
 from ..devices.slots.week import AUTO, DAY, HOLD, What, covers, days_of, intent_week, minutes_of, year_parts
@@ -52,9 +52,6 @@ PART_SOC = 0.02
 
 STEPS_S = (10, 15, 20, 30, 60, 120, 180, 240, 300, 360, 600, 720, 900, 1200, 1800, 3600)
 """Steps that may be asked for [s]: parts and multiples of a minute that fill an hour."""
-
-
-ACTIONS = {"auto": K.AUTO, "charge": K.CHARGE, "hold": K.HOLD, "use": K.USE, "export": K.EXPORT}
 
 
 SHAPE = (3, 2.5, 2.3, 2.2, 2.2, 2.6, 3.8, 5, 5.2, 4.6, 4.2, 4.2, 4.6, 4.3, 4, 4, 4.3, 5.4, 6.6, 7, 6.6, 5.6, 4.4, 3.4)
