@@ -15,6 +15,7 @@ MORE = (
     (HERON, {"policy__own_figures": {"absorb_end": "level"}}),
     (SKERRY, {"policy__new_bank": True}),
     (LARCH, {"generator__start": "auto"}),
+    (SKERRY, {"policy__own_figures": {"equalise_v": 55.0}}),
 )
 """What the demo jobs do not ask for, asked."""
 

@@ -29,17 +29,17 @@ MOST = {
 }
 
 
-def placed(source: Path, blocks: list[tuple[str, str, str, str]]) -> None:
-    for language, act, name, text in blocks:
+def placed(source: Path, name: str) -> None:
+    for language, act, file, text in EXAMPLES[name]:
         if act == "test":
-            kept = {"python": "tests/test_example.py", "ts": "web/tests/example.test.ts"}[language]
-            (source / kept).write_text(text)
+            kept = {"python": "tests/test_{}.py", "ts": "web/tests/{}.test.ts"}[language]
+            (source / kept.format(name.replace(" ", "_"))).write_text(text)
             continue
-        path = source / name
+        path = source / file
         if language == "diff":
             old, new = ("".join(line[1:] + "\n" for line in text.splitlines() if line[0] == sign) for sign in "-+")
             whole = path.read_text()
-            assert whole.count(old) == 1, f"{name} does not hold {old!r}"
+            assert whole.count(old) == 1, f"{file} does not hold {old!r}"
             path.write_text(whole.replace(old, new))
         elif act == "append":
             path.write_text(path.read_text() + "\n\n" + text)
@@ -48,27 +48,38 @@ def placed(source: Path, blocks: list[tuple[str, str, str, str]]) -> None:
             path.write_text(text)
 
 
-@pytest.mark.parametrize("name", EXAMPLES)
-def test_example(name, tmp_path):
-    blocks = EXAMPLES[name]
-    assert blocks[-1][1] == "test", "an example ends in its test"
-    shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("static", "__pycache__", "*.egg-info"))
-    (tmp_path / "tests").mkdir()
+def tried(folder: Path, names: list[str]) -> None:
+    """Put examples into a copy of the source, and run their tests there."""
+    shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static", "__pycache__", "*.egg-info"))
+    (folder / "tests").mkdir()
     for file in ("__init__.py", "jobs.py"):
-        shutil.copy(ROOT / "tests" / file, tmp_path / "tests")
-    if any(b[0] == "ts" for b in blocks):
-        shutil.copytree(ROOT / "web", tmp_path / "web", ignore=shutil.ignore_patterns("node_modules", "dist"))
-        (tmp_path / "web" / "node_modules").symlink_to(ROOT / "web" / "node_modules")
-    placed(tmp_path, blocks)
-    environment = {**os.environ, "PYTHONPATH": str(tmp_path / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+        shutil.copy(ROOT / "tests" / file, folder / "tests")
+    web = any(b[0] == "ts" for name in names for b in EXAMPLES[name])
+    if web:
+        shutil.copytree(ROOT / "web", folder / "web", ignore=shutil.ignore_patterns("node_modules", "dist", "*.test.ts"))
+        (folder / "web" / "node_modules").symlink_to(ROOT / "web" / "node_modules")
+    for name in names:
+        assert EXAMPLES[name][-1][1] == "test", "an example ends in its test"
+        placed(folder, name)
+    environment = {**os.environ, "PYTHONPATH": str(folder / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:django", "-p", "no:xdist", "-p", "no:cacheprovider", "tests"]
-    told = subprocess.run(command, cwd=tmp_path, env=environment, capture_output=True, text=True, timeout=120)
+    told = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, timeout=120)
     assert told.returncode == 0, told.stdout[-3000:] + told.stderr[-2000:]
-    assert " passed" in told.stdout
-    if any(b[0] == "ts" for b in blocks):
-        command = ["npx", "--no-install", "vitest", "run", "tests/example.test.ts"]
-        told = subprocess.run(command, cwd=tmp_path / "web", capture_output=True, text=True, timeout=240)
+    assert f"{len(names)} passed" in told.stdout
+    if web:
+        command = ["npx", "--no-install", "vitest", "run"]
+        told = subprocess.run(command, cwd=folder / "web", capture_output=True, text=True, timeout=240)
         assert told.returncode == 0, told.stdout[-3000:] + told.stderr[-2000:]
+
+
+def test_all_examples_together(tmp_path):
+    tried(tmp_path, list(EXAMPLES))
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("name", EXAMPLES)
+def test_each_example_by_itself(name, tmp_path):
+    tried(tmp_path, [name])
 
 
 def test_no_example_touches_more_files_than_the_table_allows():

@@ -186,6 +186,7 @@ SPEAKS: dict[str, Callable[[], Plan]] = {
     "units-max-parallel": many_units,
     "units-ac": lambda: plan_of(changed(SKERRY, site__ac__volts=120)),
     "windows-idle": without_slots,
+    "feed-too-small": lambda: plan_of(changed(SKERRY, mains__feeds=[{"name": "Cord", "breaker_a": 3}])),
     "found-undercharge": lambda: plan_of(found(fill_volts="52.0")),
     "found-cell-count": counting_cells,
     "found-alarm-in-range": lambda: plan_of(found(low_warn="52.6")),
@@ -375,6 +376,11 @@ def coinciding(*pins: int) -> bool:
     return any(c.bms == c.unit == "CAN-H" for c in straight_contacts(*ends))
 
 
+def calibrated(shown: str) -> str:
+    made = plan_of(changed(SKERRY, bank__shunt_a=500, as_found={"U1": {"shunt": shown}}))
+    return next(r.entry for r in made.units[0].settings if r.quantity == "shunt_a")
+
+
 ADDRESS = HostRule(host_address=1, first_other=2, switches=4)
 BAND = "to_mains_v"
 
@@ -383,6 +389,11 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "own-bank-cap": (
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 90})).limits.charge.bank_a == 90,
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 900})).limits.charge.bank_a == 900,
+    ),
+    "calibrated-kept": (lambda: calibrated("450") == "450", lambda: calibrated("100") == "100"),
+    "feed-entries": (
+        lambda: bool(plan_of(changed(SKERRY, mains__feeds=[{"name": "Cord", "breaker_a": 10}])).units[0].feeds),
+        lambda: bool(plan_of(SKERRY).units[0].feeds),
     ),
     "equalising": (
         lambda: plan_of(acid()).quantities["equalise_on"].value is True,

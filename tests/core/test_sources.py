@@ -23,14 +23,14 @@ def test_a_generator_alone_gets_the_wide_window():
     assert plan_of(SKERRY).sources.ac_window.range == "narrow"
     assert plan_of(LARCH).sources.ac_window.range == "wide"
     rows = {r.quantity: r.entry for r in plan_of(LARCH).units[0].settings}
-    assert rows["ac_low_off_v"] == "94" and rows["ac_high_off_v"] == "138"
+    assert rows["ac_low_off_v"] == "90" and rows["ac_high_off_v"] == "140"
 
 
 def test_a_weak_grid_gets_the_wide_window_and_is_told_of_it():
     """Rule ac-window-weak."""
     made = plan_of(changed(TARN, mains__supply="weak-grid"))
     assert made.sources.ac_window.range == "wide" and "ac-window-weak" in rules(made, "note")
-    assert made.quantities["ac_low_off_v"].value < 207 and plan_of(TARN).quantities["ac_low_off_v"].value == 207
+    assert made.quantities["ac_low_off_v"].value < plan_of(TARN).quantities["ac_low_off_v"].value < 207
     assert "ac-window-weak" not in rules(plan_of(LARCH)), "a generator alone has no mains to pass on"
 
 

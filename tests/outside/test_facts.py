@@ -77,10 +77,15 @@ def test_schools_in_order():  # common practice
 )  # EN 50160: 230 V +/- 10 %; ANSI C84.1 range B service: 110 to 127 V (from memory); rule ac-window
 def test_grid_windows(volts, low, high):
     w = ac_window(volts, wide=False)
-    assert (w.low_off_v, w.high_off_v) == (low, high)
-    assert w.low_off_v < w.low_on_v < volts < w.high_on_v < w.high_off_v
+    assert w.low_off_v < w.low_on_v < low < volts < high < w.high_on_v < w.high_off_v, "a lawful grid never ends it"
     wide = ac_window(volts, wide=True)
-    assert wide.low_off_v < low and wide.high_off_v > high
+    assert wide.low_off_v < w.low_off_v and wide.high_off_v > w.high_off_v
+
+
+@pytest.mark.parametrize(("volts", "edges"), [(120, (90, 100, 135, 140)), (230, (172, 191, 259, 269))])  # common practice
+def test_engine_windows(volts, edges):
+    w = ac_window(volts, wide=True)
+    assert [w.low_off_v, w.low_on_v, w.high_on_v, w.high_off_v] == pytest.approx(edges, abs=0.6)
 
 
 @pytest.mark.parametrize(("cell_v", "pack_v"), [(2.30, 55.2), (2.26, 54.24), (2.25, 54.0)])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .behaviour.trial import trial
+from .behaviour.trial import found_findings, trial
 from .devices.library import Library, shipped_library
 from .devices.plates import charger_profile, unit_profile
 from .documents.job import Job
@@ -36,7 +36,7 @@ def plan(job: Job, library: Library | None = None) -> Plan:
     """
     solved = solve(job, library or shipped_library())
     tried = trial(solved)
-    found = ranked([*findings_of(solved), *tried.findings()])
+    found = ranked([*findings_of(solved), *tried.findings(), *found_findings(solved, tried)])
     host = solved.host
     result = Plan(
         job=job.name,

@@ -3195,7 +3195,7 @@ export interface components {
              * @default 1
              * @enum {integer}
              */
-            ac_phases: 1 | 3;
+            ac_phases: 1 | 2 | 3;
             /**
              * Max Parallel
              * @default 10
@@ -3862,6 +3862,8 @@ export interface components {
             protocols: components["schemas"]["Protocol"][];
             /** Follower Battery Type */
             follower_battery_type?: string | null;
+            /** Block V */
+            block_v?: number | null;
             slots?: components["schemas"]["SlotForm"] | null;
             /**
              * @default {
@@ -4175,7 +4177,7 @@ export interface components {
              * @default 1
              * @enum {integer}
              */
-            ac_phases: 1 | 3;
+            ac_phases: 1 | 2 | 3;
             /**
              * Trackers
              * @default 0
@@ -5817,6 +5819,47 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * FeedRow
+         * @description One setting of a unit while another feed of the mains is in use.
+         */
+        FeedRow: {
+            /**
+             * Feed
+             * @description name of the feed
+             */
+            feed: string;
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Entry
+             * @description what to type while that feed is in use
+             */
+            entry: string;
+            /**
+             * Unit
+             * @description unit on the display
+             */
+            unit: string;
+            /**
+             * Fits
+             * @description whether the display can show so little
+             */
+            fits: boolean;
         };
         /**
          * FieldOut
@@ -7634,6 +7677,12 @@ export interface components {
              * @default []
              */
             decide: components["schemas"]["ByHand"][];
+            /**
+             * Feeds
+             * @description what to type instead while another feed is in use
+             * @default []
+             */
+            feeds: components["schemas"]["FeedRow"][];
             /**
              * Unlock
              * @description how its installer level is opened

@@ -111,7 +111,9 @@ def system_of(solved: Solved, as_found: bool = False) -> System | None:
     unknown: list[str] = []
     held = {d.id: reads(d, solved, as_found) for d in solved.devices}
     par, cho, groups = parameters(solved, as_found, unknown, held)
-    levels = {u.id: levels_of(u, held[u.id], solved, cho.by_soc, lambda _: None) for u in solved.units}
+    # Of what was found only units that were looked at are compared.
+    judged = [u for u in solved.units if not as_found or solved.job.as_found.get(u.id)] or list(solved.units)
+    levels = {u.id: levels_of(u, held[u.id], solved, cho.by_soc, lambda _: None) for u in judged}
     form = host.profile.slots
     moments = list(_moments(solved, host, held[host.id].flag("windows_on", True), as_found))
     target_v_ = form is not None and form.target == "volts" and any(m.target > 1 for m in moments)

@@ -23,6 +23,8 @@ from . import kernel as K
 from .reading import NEVER
 from .situations import ENGINE, GRID, NONE, Flows, Situation, System, asker, situations, system_of
 
+MOST_TOLD = 3
+"""So many broken promises of what was found are told with a situation; the others by name."""
 FLOW_W = 5.0
 """Watts that count as a flow: below it is rounding."""
 
@@ -106,6 +108,37 @@ class Trial:
             slight = b.numbers.get("total_a", NEVER) <= SLIGHTLY * b.numbers.get("bank_a", 0.0)
             severity = "caution" if slight else SEVERITY.get(b.rule.id, "caution")
             yield b.rule.finding(severity, b.title, b.says + more, b.at, b.fix, **b.numbers)
+
+
+FOUND = formula_rule(
+    "found-tried",
+    "sheet",
+    "What was found keeps the same promises as a plan",
+    "the trial of what was found breaks nothing that the plan keeps",
+    "trial of the settings as found",
+    kind="check",
+)
+
+
+def found_findings(solved: Solved, planned: Trial) -> Iterator[Finding]:
+    """Yield one finding with every promise that the units break as they were found, and that the plan keeps."""
+    noted = [u.id for u in solved.units if solved.job.as_found.get(u.id)]
+    if not noted:
+        return
+    kept = {(b.rule.id, b.title) for b in planned.broken}
+    # Volts above the cells are told by the check of what was found, unit by unit.
+    broken = [b for b in trial(solved, as_found=True).broken if (b.rule.id, b.title) not in kept and "volts_v" not in b.numbers]
+    if broken:
+        count = f"{len(broken)} promises" if len(broken) > 1 else "a promise"
+        yield FOUND.finding(
+            "caution",
+            f"As found, the units break {count} of the plan",
+            " ".join(f"{b.title}: {b.says}" for b in broken[:MOST_TOLD])
+            + (f" And: {'; '.join(b.title for b in broken[MOST_TOLD:])}." if len(broken) > MOST_TOLD else ""),
+            f"/as_found/{noted[0]}",
+            "Enter the sheet.",
+            promises=[b.rule.id for b in broken],
+        )
 
 
 def trial(solved: Solved, as_found: bool = False, system: System | None = None) -> Trial:
@@ -441,7 +474,7 @@ def _low_end(system: System, note: Note) -> None:
     bank = solved.bank
     assert bank is not None
     opens = bank.series_cells * bank.cell_min_v
-    for u in solved.units:
+    for u in (u for u in solved.units if u.id in system.levels):
         own, level = system.held[u.id], system.levels[u.id]
         has = own.figure("shutdown_v", "shutdown_soc", "protect_3_soc") is not None or u.profile.fixed.shutdown_v is not None
         if not has:
@@ -551,7 +584,7 @@ def _alike(system: System, note: Note) -> None:
     for name, quantity in names.items():
         held = {id: getattr(v, name) for id, v in levels.items()}
         steps = []
-        for u in system.solved.units:
+        for u in (u for u in system.solved.units if u.id in held):
             s = u.profile.setting_for(f"{quantity}_{'soc' if system.cho.by_soc else 'v'}")
             steps.append(0.0 if s is None or s.step is None else s.step / (100 if s.unit == "%" else 1))
         low, high = min(held, key=lambda k: held[k]), max(held, key=lambda k: held[k])

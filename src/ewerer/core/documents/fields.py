@@ -164,7 +164,7 @@ def _table() -> list[FieldWords]:
                 ("step_a", "Step of amps", "A", "1"),
             )
         ),
-        ("units/*/plate/ac_phases", "AC phases by itself", "", 1, ((1, "One"), (3, "Three"))),
+        ("units/*/plate/ac_phases", "AC phases by itself", "", 1, ((1, "One"), (2, "Two legs"), (3, "Three"))),
         ("units/*/role", "Role", "", "host", (("host", "host"), ("follower", "follower"))),
         ("units/*/firmware", "Firmware"),
         ("units/*/serial", "Serial number"),

@@ -283,7 +283,7 @@ class UnitPlate(Document):
     battery_v_min: PackVolts | None = None
     battery_v_max: PackVolts | None = None
     ac_volts: PackVolts | None = None
-    ac_phases: Literal[1, 3] = 1
+    ac_phases: Literal[1, 2, 3] = 1
     max_parallel: Annotated[int, Field(ge=1, le=32)] = 10
     takes: Takes = []
     step_v: StepVolts = 0.1

@@ -347,6 +347,11 @@ class HasMenu:
         return False
 
     @property
+    def counts_blocks_of_v(self) -> float | None:
+        """Nominal volts of what it calls a block [V]; None where a block is a whole module."""
+        return None
+
+    @property
     def own_sun_a(self) -> float:
         """What its own sun charger can give [A]; 0 without one."""
         return 0.0
@@ -457,7 +462,7 @@ class Ratings(Document):
     class_v: Annotated[
         int, Field(ge=6, le=1000, json_schema_extra={"x-unit": "V"}, description="voltage class of the battery side")
     ]
-    ac_phases: Literal[1, 3] = 1
+    ac_phases: Literal[1, 2, 3] = 1
     trackers: Annotated[int, Field(ge=0, le=12)] = 0
     tracker_w: Watts = 0.0
     array_v_max: Annotated[float, Field(ge=0, le=1500, json_schema_extra={"x-unit": "V"}, description="volts of the array")] = 0.0
@@ -489,6 +494,14 @@ class SlotForm(Document):
     rests_without_master: Annotated[
         bool, Field(description="whether the bank never discharges while the grid is there and the master switch is off")
     ] = False
+
+
+BlockVolts = Annotated[
+    float,
+    Field(
+        ge=2, le=1000, json_schema_extra={"x-unit": "V"}, description="nominal volts of a block, where it counts blocks in series"
+    ),
+]
 
 
 class Fixed(Document):
@@ -532,6 +545,7 @@ class InverterProfile(HasMenu, Document):
     ports: Annotated[list[Port], Field(max_length=12)] = []
     protocols: Annotated[list[Protocol], Field(max_length=20)] = []
     follower_battery_type: Shown | None = None
+    block_v: BlockVolts | None = None
     slots: SlotForm | None = None
     fixed: Fixed = Fixed()
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
@@ -550,6 +564,11 @@ class InverterProfile(HasMenu, Document):
     def menu_class_v(self) -> float:
         """Voltage class of its battery side [V]."""
         return float(self.ratings.class_v)
+
+    @property
+    def counts_blocks_of_v(self) -> float | None:
+        """Nominal volts of what it calls a block [V]; None where a block is a whole module."""
+        return self.block_v
 
     @property
     def sees_coulombs(self) -> bool:

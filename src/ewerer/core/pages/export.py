@@ -118,6 +118,15 @@ def sheet_xlsx(job: Job, sheet: UnitSheet) -> bytes:
     for i, line in enumerate(asked, 1):
         for k, value in enumerate(line, 1):
             _text(hand.cell(i, k), value)
+    if sheet.feeds:
+        other = book.create_sheet("Other feeds")
+        lines = [
+            ["feed", "menu", "label", "entry", "unit"],
+            *([x.feed, " > ".join(x.menu), x.label, x.entry, x.unit] for x in sheet.feeds),
+        ]
+        for i, line in enumerate(lines, 1):
+            for k, value in enumerate(line, 1):
+                _text(other.cell(i, k), value)
     rest = book.create_sheet("Leave alone")
     lines = [["menu", "label", "why"], *([" > ".join(x.menu), x.label, x.why] for x in sheet.leave_alone)]
     for i, line in enumerate(lines, 1):

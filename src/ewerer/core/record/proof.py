@@ -13,12 +13,12 @@ from ..trade.margins import (
     DRAW_PART,
     HERTZ_PART,
     IDLE_EXPORT_W,
+    LAWFUL_AC,
     LEGS,
     METER_AT_V,
     METER_V,
     MODE_PART,
     MODE_W,
-    NARROW_AC,
     RAMP_HERTZ_PART,
     REFERENCE_C,
     SAME_SOC_PCT,
@@ -335,4 +335,4 @@ def _temporary(run: Steps, row: SheetRow, to: str) -> Temporary:
 def _window(run: Steps, nominal: float) -> tuple[float, float]:
     window = run.solved.sources.ac_window if run.solved.sources else None
     low, high = (getattr(window, n, None) for n in ("low_off_v", "high_off_v")) if window is not None else (None, None)
-    return (low if isinstance(low, float) else nominal * NARROW_AC[0], high if isinstance(high, float) else nominal * NARROW_AC[1])
+    return (low if isinstance(low, float) else nominal * LAWFUL_AC[0], high if isinstance(high, float) else nominal * LAWFUL_AC[1])

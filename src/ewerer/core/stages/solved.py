@@ -87,6 +87,11 @@ class Unit:
         return f"/units/{self.index}"
 
     @property
+    def makes_all(self) -> bool:
+        """Whether one box makes every leg or phase of the site by itself."""
+        return self.profile.ratings.ac_phases > 1
+
+    @property
     def kind(self) -> str:
         """What it is."""
         return "unit"

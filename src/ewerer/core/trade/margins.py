@@ -156,20 +156,25 @@ LEAST_DERATE = 0.3
 """Whatever height and heat take, so much is left [T]."""
 
 # AC windows
-WIDE_AC = (0.78, 1.15)
-"""Low and high off of a wide AC window as parts of the nominal volts: engines, weak grids [T]."""
-NARROW_AC = (0.9, 1.1)
-"""The same of a narrow window. EN 50160 [S, M]."""
-NARROW_AC_120 = (110 / 120, 127 / 120)
+WIDE_AC = (0.75, 0.83, 1.125, 1.17)
+"""Low off, low on, high on, high off of a wide AC window as parts of the nominal volts: engines, weak grids [T]."""
+LAWFUL_AC = (0.9, 1.1)
+"""What a public supply may be, as parts of the nominal volts. EN 50160 [S, M]."""
+LAWFUL_AC_120 = (110 / 120, 127 / 120)
 """The same on 105 to 135 V. ANSI C84.1, range B service [S, M]."""
+BESIDE_LAWFUL_AC = 0.01
+"""A narrow window comes back so far outside what the supply may be, so that a lawful grid never ends it [T]."""
 AROUND_120_V = (105.0, 135.0)
 """Nominal volts to which the narrow window of 120 V belongs [V]."""
 AC_BACK = 0.02
-"""The way back lies so far inside a window, as part of the nominal volts [T]."""
+"""The way back lies so far inside a narrow window, as part of the nominal volts [T]."""
 RAMP_MIN = 5.0
 """Each step of loading an engine is held so long [min] [T]."""
 RAMP = (0.25, 0.5, 0.75, 1.0)
 """Steps by which an engine is loaded, as parts of the safe charge [T]."""
+
+CALIBRATED = 0.2
+"""A current sensor's rating that was found so near to its plate's was measured in, and stays [T]."""
 
 # What only some units ask for
 CHARGE_EFFICIENCY = 0.99

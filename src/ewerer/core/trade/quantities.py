@@ -131,6 +131,7 @@ _RARE = [
     Quantity("gen_exercise_days", "Generator exercise every", "days", "time"),
     Quantity("gen_exercise_min", "Generator exercise", "min", "time"),
     Quantity("gen_tries", "Attempts to start", "", "number"),
+    Quantity("gen_max_run_min", "Generator runs at most", "min", "time"),
     # Hybrid
     Quantity(
         "mode",
@@ -149,12 +150,15 @@ _RARE = [
     Quantity("sun_priority", "Sun goes first to", "", "choice", None, (("loads-first", "loads"), ("bank-first", "bank"))),
     Quantity("windows_on", "Windows in force", "", "switch"),
     Quantity("export_on", "Export", "", "switch"),
+    Quantity("export_cap_on", "Cap on export in force", "", "switch"),
     Quantity("export_limit_w", "Export at most", "W", "number", "down"),
     Quantity("export_limit_pct", "Export at most, of the rating", "%", "level", "down"),
     Quantity("peak_cap_w", "Grid at most", "W", "number", "down"),
     Quantity("on_grid_min_soc", "Least charge on the grid", "%", "level", "up"),
     Quantity("outage_min_soc", "Least charge in an outage", "%", "level", "up"),
     Quantity("outage_return_soc", "Back after an outage at", "%", "level", "up"),
+    Quantity("backup_output", "Backup output", "", "choice", None, (("off", "off"), ("slow", "slow"), ("fast", "fast"))),
+    Quantity("second_meter", "Second meter, for sun on the AC side", "", "switch"),
     # Bank data
     Quantity("blocks_in_series", "Blocks in series", "", "number"),
     Quantity("resistance_mohm", "Resistance of the bank", "mΩ", "number"),

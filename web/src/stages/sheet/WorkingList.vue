@@ -247,6 +247,16 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
     </p>
   </template>
   <WaitNote v-else-if="!failure" word="Working out the order" />
+  <fieldset v-if="sheet.feeds?.length" data-feeds>
+    <legend>While another feed is in use</legend>
+    <ul>
+      <li v-for="f in sheet.feeds" :key="f.feed + f.setting">
+        {{ f.feed }}: <b>{{ f.label }}</b> <span class="soft small">{{ f.menu.join(' › ') }}</span>
+        <b>{{ f.entry }} {{ f.unit }}</b>
+        <span v-if="!f.fits">its lowest: too much for this feed</span>
+      </li>
+    </ul>
+  </fieldset>
   <fieldset v-if="byHand.length" :data-pointer="`/extra_entries/${id}`" tabindex="-1" data-by-hand>
     <legend>Decide by hand</legend>
     <p class="soft small">

@@ -61,6 +61,18 @@ class ByHand(PlanPart):
     caution: str = Field(description="what may hurt")
 
 
+class FeedRow(PlanPart):
+    """One setting of a unit while another feed of the mains is in use."""
+
+    feed: str = Field(description="name of the feed")
+    setting: str = Field(description="id of the setting")
+    menu: list[str] = Field(description="way through the menu as displayed")
+    label: str = Field(description="the setting as displayed")
+    entry: str = Field(description="what to type while that feed is in use")
+    unit: str = Field(description="unit on the display")
+    fits: bool = Field(description="whether the display can show so little")
+
+
 class UnitSheet(PlanPart):
     """The sheet of one unit in order of entry."""
 
@@ -72,6 +84,7 @@ class UnitSheet(PlanPart):
     settings: list[SheetRow] = Field(description="rows in order of entry")
     leave_alone: list[LeftAlone] = Field(description="settings that stay at factory")
     decide: list[ByHand] = Field(default=[], description="settings that a person decides")
+    feeds: list[FeedRow] = Field(default=[], description="what to type instead while another feed is in use")
     unlock: str = Field(default="", description="how its installer level is opened")
     keys: str = Field(default="", description="what its keys do: open, commit, leave without saving")
     wake: str = Field(default="", description="what wakes it before it takes an entry")

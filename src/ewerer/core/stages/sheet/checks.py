@@ -14,6 +14,22 @@ from .solve import equalising_off
 from .values import facts_of
 
 
+@check("feed-too-small", "sheet", "What a unit can be set to is low enough for each feed", "entry_min <= I_feed")
+def _feeds(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    told: set[str] = set()
+    for unit in solved.units:
+        for row in solved.sheets[unit.id].feeds if unit.id in solved.sheets else []:
+            if not row.fits and row.feed not in told:
+                told.add(row.feed)
+                yield rule.finding(
+                    "caution",
+                    f"{row.feed} is too small for {unit.id}",
+                    f'"{row.label}" goes no lower than {row.entry} {row.unit}, more than this feed bears.'.replace("  ", " "),
+                    "/mains/feeds",
+                    f"Switch charging from AC off while {row.feed} is in use.",
+                )
+
+
 @check(
     "own-wish-refused",
     "thresholds",

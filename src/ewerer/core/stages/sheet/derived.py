@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from itertools import pairwise
 
+from ...devices.codec import factor_of, factory_shown
+from ...documents.conditions import parse_condition
 from ...documents.job import Job
 from ...documents.profiles import MenuProfile
 from ...documents.results.base import Alternative, Reason
+from ...documents.results.sources import AcWindow
 from ...documents.results.thresholds import Derived, Option
 from ...trade.chemistries import Chemistry, soc_at, soc_band
 from ...trade.margins import (
@@ -34,10 +38,11 @@ from ...trade.steps import clean, figure
 from ..bank.solve import chemistry_of
 from ..limits.ac import breaker_part, engine_derate
 from ..limits.solve import bank_gets_a
-from ..solved import Module, Solved, Unit
+from ..solved import Ladder, Module, Solved, Unit
 from ..sources.rules import AC_WINDOW
 from ..sources.solve import ac_window, strays
 from ..thresholds.rules import FLOAT_SCHOOL
+from .own import CHARGING
 from .rules import (
     COMPENSATES,
     DELAY,
@@ -202,7 +207,8 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
         LEAST_SHUTDOWN_DELAY_S,
         MOST_SHUTDOWN_DELAY_S,
     )
-    put("battery_type", "protocol" if link.loop == "closed" else "user", TYPE, f"{link.loop} loop. {link.why}")
+    kind, why = ("protocol", f"closed loop. {link.why}") if link.loop == "closed" else open_type(profile, chem, ladder)
+    put("battery_type", kind, TYPE, why or f"open loop. {link.why}")
     put("capacity_ah", c, GIVEN, f"sum of {len(modules)} modules")
     put("series_cells", float(bank.series_cells), GIVEN, "counted on the nameplate")
     put("control", ladder.view.decide_by, GIVEN, f"thresholds act on {ladder.view.decide_by}")
@@ -251,8 +257,11 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
     if "mains" in job.site.sources or "generator" in job.site.sources:
         window = ac_window(job.site.ac.volts, strays(job))
         put("ac_range", window.range, AC_WINDOW, "narrow on a steady grid, wide for a generator or a weak grid")
-        for name in ("low_off_v", "low_on_v", "high_on_v", "high_off_v"):
-            put(f"ac_{name}", getattr(window, name), AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V")
+        taken = shown_window(window, profile)
+        for name, edge_v in taken.items():
+            asked = getattr(window, name)
+            said = f"; the unit goes to {figure(edge_v)} V" if abs(asked - edge_v) > 1e-9 else ""
+            put(f"ac_{name}", edge_v, AC_WINDOW, f"{window.range} around {figure(window.nominal_v)} V: {figure(asked)} V{said}")
     feed = feeding_amps(job, units)
     if feed is not None:
         put("ac_input_max_a", feed[0], INPUT, feed[1], None, feed[0])
@@ -279,6 +288,47 @@ def granted(name: str, planned: Derived, job: Job) -> Derived:
     mine = Reason(rule=GIVEN.id, text="your own figure; the plan's would be:", bound="value")
     why = [GIVEN.id, *planned.why]
     return planned.model_copy(update={"value": own, "wished": own, "own": True, "why": why, "reasons": [mine, *planned.reasons]})
+
+
+WINDOW = ("low_off_v", "low_on_v", "high_on_v", "high_off_v")
+
+
+def shown_window(window: AcWindow, profile: MenuProfile | None) -> dict[str, float]:
+    """Return the AC input window [V] as near as a unit can show it, where its order stays; else as it is. Source: AC_WINDOW."""
+    asked = {name: float(getattr(window, name)) for name in WINDOW}
+    near = dict(asked)
+    for name, volts in asked.items():
+        s = profile.setting_for(f"ac_{name}") if profile is not None else None
+        if profile is not None and s is not None and s.min is not None and s.max is not None:
+            factor = factor_of(s, profile)
+            near[name] = min(max(volts, s.min * factor), s.max * factor)
+    around = [near["low_off_v"], near["low_on_v"], window.nominal_v, near["high_on_v"], near["high_off_v"]]
+    return near if all(a < b for a, b in pairwise(around)) else asked
+
+
+def open_type(profile: MenuProfile | None, chemistry: Chemistry, ladder: Ladder) -> tuple[str, str]:
+    """Return the battery type of a unit that hears no BMS, and why: a lead-acid bank's own kind where the unit has it, else user.
+
+    The kind of its own is taken only where the volts that it sets pass, or where they are entered over it. Source: TYPE.
+    """
+    setting = profile.setting_for("battery_type") if profile is not None else None
+    offered = (setting.encoding.choices or {}) if setting is not None else {}
+    own = f"lead-{chemistry.name}"
+    if chemistry.has_bms or profile is None or setting is None or own not in offered:
+        return "user", "" if chemistry.has_bms else f"it has no kind of its own for {chemistry.kind}"
+    shown = factory_shown(profile) | {setting.id: offered[own]}
+    volts = [s for n in CHARGING for s in profile.all_by_quantity.get(n, ())]
+    entered = all(not s.works_only_if or parse_condition(s.works_only_if).holds(shown) for s in volts)
+    preset = next((p for p in getattr(profile, "presets", []) if p.name == offered[own]), None)
+    fits = preset is not None and all(
+        r.lowest - 1e-9 <= v <= r.highest + 1e-9 for n, v in preset.sets.items() if (r := ladder.rungs.get(n))
+    )
+    if volts and (entered or fits):
+        return (
+            own,
+            f"its own kind of {chemistry.kind}; the planned volts are entered over what it brings" if entered else "its volts pass",
+        )
+    return "user", f"what its kind of {chemistry.kind} sets does not pass"
 
 
 FIXED: Mapping[str, str] = {
@@ -339,6 +389,12 @@ def _stop_c(m: Module) -> float:
     return float(zero[0] - 2) if zero else float(max(allowed))
 
 
+def on_one_phase(units: Sequence[Unit]) -> int:
+    """Return how many units share the fullest phase; a unit that makes every phase draws on each."""
+    phases = [u.job.phase for u in units if not u.makes_all]
+    return max(1, sum(u.makes_all for u in units) + max((phases.count(p) for p in phases), default=0))
+
+
 def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     """Return the AC input current [A] of each unit that every source can feed, and the words; None without AC sources."""
     legs = LEGS[job.site.ac.topology]
@@ -354,9 +410,7 @@ def feeding_amps(job: Job, units: Sequence[Unit]) -> tuple[float, str] | None:
     if not feeds:
         return None
     amps, words = min(feeds)
-    phases = [u.job.phase for u in units] or ["L1"]
-    whole = sum(u.profile.ratings.ac_phases == 3 for u in units)  # a three-phase unit draws on every phase
-    sharing = whole or max(phases.count(p) for p in phases)
+    sharing = on_one_phase(units)
     if sharing > 1:
         words += f", shared by {sharing} units on a phase"
     each = amps / sharing

@@ -31,7 +31,8 @@ MAX_LINES, MAX_LINE_CHARACTERS = 2000, 1000
 def parse_found(profile: MenuProfile, text: str | bytes) -> tuple[dict[str, str], list[Problem]]:
     """Return setting id -> displayed text from CSV, JSON or pasted lines, and what could not be read.
 
-    CSV has the columns ``setting,value``; JSON is an object; pasted lines are a setting and a value with a
+    CSV has the columns ``setting`` and ``value`` with a comma, a semicolon or a tab between; a setting that stands twice with two values is
+    refused. JSON is an object; pasted lines are a setting and a value with a
     tab, comma, semicolon, colon or equals sign between. Settings go by id, label or menu path. Raises
     :class:`DocumentError` when the text is too big or no text at all.
     """
@@ -44,16 +45,23 @@ def parse_found(profile: MenuProfile, text: str | bytes) -> tuple[dict[str, str]
     names = _names(profile)
     found: dict[str, str] = {}
     problems: list[Problem] = []
+    twice: set[str] = set()
     for where, name, value in _pairs(plain):
         setting = names.get(_plain(name))
         if setting is None:
             problems.append(Problem(pointer=where, message="no such setting", value=name, expected=f"a setting of {profile.name}"))
             continue
         try:
-            found[setting.id] = canonical_text(setting, value, profile)
+            text = canonical_text(setting, value, profile)
         except ValueError as error:
             problems.append(Problem(pointer=where, message=f"{setting.label}: {error}", value=value, expected=takes(setting)))
-    return found, problems
+            continue
+        before = found.setdefault(setting.id, text)
+        if not same_display(setting, before, text, profile):
+            said = f"{setting.label} stands twice, with {before} and with {text}"
+            problems.append(Problem(pointer=where, message=said, value=value, expected="one line for each setting"))
+            twice.add(setting.id)
+    return {id: text for id, text in found.items() if id not in twice}, problems
 
 
 def _plain(name: str) -> str:
@@ -89,9 +97,10 @@ def _pairs(text: str) -> Iterator[tuple[str, str, str]]:
                     )
                 ]
             )
-    head = [h.strip().lower() for h in lines[0].split(",")] if lines else []
+    mark = next((m for m in ";\t," if m in lines[0]), ",") if lines else ","
+    head = [h.strip().strip('"').lower() for h in lines[0].split(mark)] if lines else []
     if {"setting", "value"} <= set(head):
-        for i, cells in enumerate(read_rows(stripped)[1:], 2):
+        for i, cells in enumerate(read_rows(stripped, mark)[1:], 2):
             row = dict(zip(head, cells, strict=False))
             name, value = row.get("setting", "").strip(), row.get("value", "").strip()
             if name and value:

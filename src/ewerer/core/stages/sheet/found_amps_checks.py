@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from ...devices.codec import factory_shown
 from ...documents.conditions import parse_condition
@@ -11,9 +11,10 @@ from ...trade.margins import AC_OVER_W, CAPACITY_APART
 from ...trade.quantities import QUANTITIES
 from ...trade.rules import Rule, check
 from ...trade.steps import figure
-from ..solved import Solved
+from ..solved import Device, Solved
+from ..thresholds.ladder import charge_ceiling_v
 from .derived import charge_bottom_c, charge_top_c
-from .found import agreement, found_number, read_backs
+from .found import Value, agreement, found_number, read_backs
 from .found_checks import found_at, noted_units
 
 
@@ -69,6 +70,77 @@ def _temperature(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 found_at(unit, "temp_warn_c"),
                 "Enter the sheet.",
             )
+
+
+TOLD_APART = frozenset(
+    {
+        *("charge_max_a", "mains_charge_max_a", "capacity_ah", "series_cells", "temp_stop_c", "low_temp_stop_c", "temp_warn_c"),
+        *("temp_comp_mv_per_c", "equalise_on", "equalise_min", "equalise_v", "soc_now", "shunt_a", "shunt_mv"),
+    }
+)
+"""What a check of its own speaks of."""
+MOST_TOLD = 6
+"""So many settings are named in one sentence; the others are counted."""
+
+
+@check(
+    "found-outside",
+    "sheet",
+    "Every line that was found lies where a plan's would have to",
+    "lowest <= found <= highest; amps found <= amps planned",
+)
+def _outside(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    b = solved.basis
+    if b is None:
+        return
+    for unit, values in noted_units(solved):
+        wrong = [(q, text) for q in values if q not in TOLD_APART and (text := _out_of_range(unit, q, values, solved))]
+        if wrong:
+            more = f"; and {len(wrong) - MOST_TOLD} more" if len(wrong) > MOST_TOLD else ""
+            yield rule.finding(
+                "caution",
+                f"{unit.id} was found outside what the plan permits",
+                "; ".join(text for _, text in wrong[:MOST_TOLD]) + more + ".",
+                found_at(unit, wrong[0][0]),
+                "Enter the sheet.",
+                settings=[q for q, _ in wrong],
+            )
+
+
+def _out_of_range(unit: Device, name: str, values: Mapping[str, Value], solved: Solved) -> str:
+    """Return in words where a found figure lies beyond what is permitted; empty where it does not, or where another check says so."""
+    value, b, q = found_number(values, name), solved.basis, QUANTITIES[name]
+    if value is None or b is None:
+        return ""
+    ladder = solved.ladders.get(unit.profile.id)
+    rung = ladder.rungs.get(name) if ladder is not None else None
+    derived = solved.derived_for(unit.profile).get(name)
+    planned = solved.values.get(unit.id, {}).get(name)
+    low: float | None
+    high: float | None
+    if rung is not None:
+        low, high = rung.lowest, rung.highest
+        if (name in ("absorb_v", "float_v") and value > charge_ceiling_v(b)) or (
+            name in ("shutdown_v", "unit_off_v") and value < low
+        ):
+            return ""
+    elif derived is not None and (derived.lowest is not None or derived.highest is not None):
+        low, high = derived.lowest, derived.highest
+    elif q.kind == "amps" and q.side == "down" and isinstance(planned, float):
+        low, high = None, planned
+    else:
+        return ""
+    slack = 1e-6 * max(1.0, abs(value))
+    if (low is None or value >= low - slack) and (high is None or value <= high + slack):
+        return ""
+    scale, sign = (100.0, "%") if q.unit == "%" else (1.0, q.unit)
+    shown = [f"{figure(x * scale)} {sign}".rstrip() for x in (value, *(y for y in (low, high) if y is not None))]
+    where = (
+        f"{shown[1]} to {shown[2]}"
+        if low is not None and high is not None
+        else f"{'at least' if high is None else 'at most'} {shown[1]}"
+    )
+    return f"{q.word} {shown[0]}, permitted {where}"
 
 
 @check("found-idle", "sheet", "A found setting that does nothing is named", "works only if its condition holds")

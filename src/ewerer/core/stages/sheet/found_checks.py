@@ -126,12 +126,27 @@ def _compensation(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("found-battery-type", "sheet", "The battery type is not a lead-acid one", "type not in lead-acid")
+@check(
+    "found-battery-type",
+    "sheet",
+    "The battery type is the bank's own kind",
+    "lithium: type not in lead-acid; lead-acid: type = its kind",
+)
 def _type(rule: Rule, solved: Solved) -> Iterator[Finding]:
-    if not chemistry_of(solved.modules).has_bms:
-        return
+    lead = not chemistry_of(solved.modules).has_bms
     for unit, values in noted_units(solved):
-        if values.get("battery_type") in LEAD:
+        found, planned = values.get("battery_type"), solved.values.get(unit.id, {}).get("battery_type")
+        if lead and isinstance(found, str) and found not in ("user", planned):
+            setting = unit.profile.setting_for("battery_type")
+            words = (setting.encoding.choices or {}) if setting is not None else {}
+            yield rule.finding(
+                "caution",
+                f"{unit.id} was found set to another kind of battery",
+                f'It is set to "{words.get(found, found)}"; the bank is {chemistry_of(solved.modules).word}.',
+                found_at(unit, "battery_type"),
+                f'Enter "{words.get(str(planned), planned)}", then the volts again: the type puts them back.',
+            )
+        elif not lead and found in LEAD:
             yield rule.finding(
                 "caution",
                 f"{unit.id} was found set to lead-acid",

@@ -63,7 +63,10 @@ NO_EQUALISE = formula_rule("no-equalising", "thresholds", "Equalising is off, it
 
 
 TYPE = formula_rule(
-    "battery-type", "thresholds", "User-defined in open loop, the protocol in closed loop", "open: user; closed: protocol"
+    "battery-type",
+    "thresholds",
+    "The protocol in closed loop; in open loop a lead-acid bank's own kind where the unit has it and its volts pass, else user-defined",
+    "closed: protocol; open: lead-KIND where offered and its volts pass, else user",
 )
 
 
@@ -105,6 +108,16 @@ INPUT = formula_rule(
     "sources",
     "Input current is at most what feeds it; units on one phase share it",
     "I = min({CONTINUOUS} * breaker, P_gen / (V * phases)) / units on the phase",
+    "NEC 210.20(A)",
+    "S, M",
+)
+
+
+FEEDS = formula_rule(
+    "feed-entries",
+    "sheet",
+    "While another feed is in use, its own entries count: input current and charging from AC",
+    "I = min(plan, {CONTINUOUS} * breaker / units on the phase); I_charge = min(plan, budget of the feed / units)",
     "NEC 210.20(A)",
     "S, M",
 )

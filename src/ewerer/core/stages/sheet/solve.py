@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import weakref
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
@@ -14,14 +14,17 @@ from ...devices.codec import Entry, Facts, Value, decode, encode, encoding_words
 from ...devices.model import asked_for
 from ...documents.conditions import Condition, parse_condition, parse_interlock
 from ...documents.profiles import MenuProfile, Setting
-from ...documents.results.sheet import ByHand, LeftAlone, SheetRow, UnitSheet
+from ...documents.results.sheet import ByHand, FeedRow, LeftAlone, SheetRow, UnitSheet
 from ...trade.quantities import QUANTITIES
 from ...trade.steps import figure
+from ..limits.ac import ac_limiter
 from ..solved import Device, Solved, Unit
+from .derived import on_one_phase
 from .slotrows import ROWS, slot_values, slot_word
-from .values import INERT, facts_of, given_texts
+from .values import EQUALISING, INERT, KEPT, SENSOR, facts_of, given_texts
 from .wishes import HAND
 
+IDLE = "Equalising is off: leave as it is."
 MOST_OPENED = 4
 """Most settings outside the plan that are moved for one condition."""
 
@@ -47,7 +50,9 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
         facts = facts_of(device, solved) if any(s.encoding.by for s in profile.settings) else {}
         if isinstance(device, Unit) and profile.id not in slots:
             slots[profile.id] = slot_values(device, solved)
-        given = _Given(facts, given_texts(device, solved), slots.get(profile.id, {}))
+        plates = solved.derived_for(profile)
+        kept = frozenset(n for n in SENSOR if n in values and n in plates and values[n] != plates[n].value)
+        given = _Given(facts, given_texts(device, solved), slots.get(profile.id, {}), kept)
         if profile.id not in whys:
             whys[profile.id] = _whys(profile, solved)
             reasons[profile.id] = tuple((n, tuple(w)) for n, w in whys[profile.id].items())
@@ -71,11 +76,29 @@ def plan_sheets(solved: Solved) -> dict[str, UnitSheet]:
             settings=rows,
             leave_alone=left,
             decide=hand,
+            feeds=list(_feed_rows(device, solved)) if isinstance(device, Unit) else [],
             unlock=f"{WAYS[profile.unlock.way]}{profile.unlock.how}" if profile.unlock else "",
             keys=f"{profile.keys.opens}; {profile.keys.commits}; {profile.keys.leaves}" if profile.keys else "",
             wake=profile.wake or "",
         )
     return sheets
+
+
+def _feed_rows(unit: Unit, solved: Solved) -> Iterator[FeedRow]:
+    """Yield what a unit is set to while another feed of the mains is in use: its input current, what it charges from AC. Source: FEEDS."""
+    feeds = solved.limits.ac.feeds if solved.limits is not None else []
+    limiter, inlet = ac_limiter(unit), unit.profile.setting_for("ac_input_max_a")
+    values, number = solved.values[unit.id], len(solved.units)
+    for feed in feeds:
+        input_a = feed.input_a / on_one_phase(solved.units)
+        for s, amps, shares in ((inlet, input_a, 1), (limiter, feed.charge_a, number)):
+            planned = values.get(s.quantity or "") if s is not None else None
+            if s is None or s.is_choice or not isinstance(planned, float) or (s.scope != "same-on-all" and unit.role == "follower"):
+                continue
+            part = amps if s.scope == "cluster-total" else amps / shares
+            entry = encode(s, min(planned, part), unit.profile)
+            fits = not isinstance(entry.value, str) and float(entry.value) <= part + 1e-6
+            yield FeedRow(feed=feed.name, setting=s.id, menu=s.menu, label=s.label, entry=entry.text, unit=s.unit, fits=fits)
 
 
 MOST_KEPT, WEIGHT = 4000, 20
@@ -128,11 +151,12 @@ WAYS = {
 
 @dataclass(frozen=True, slots=True)
 class _Given:
-    """What a device's rows are made with besides planned values: facts of its place, texts its profile gives, parts of slots."""
+    """What a device's rows are made with besides planned values: facts of its place, texts its profile gives, parts of slots, what stays as found."""
 
     facts: Facts
     texts: Mapping[str, str]
     slots: Mapping[str, Value]
+    kept: frozenset[str] = frozenset()
 
 
 def _whys(profile: MenuProfile, solved: Solved) -> dict[str, list[str]]:
@@ -195,7 +219,7 @@ def _rows(
                 made.lines[s.id] = _by_hand(s)
             hand.append(cast(ByHand, made.lines[s.id]))
         elif s.quantity not in values:
-            leave(s, "Does nothing in this job; leave at factory.")
+            leave(s, IDLE if s.quantity in EQUALISING else "Does nothing in this job; leave at factory.")
         else:
             try:
                 entries[s.id] = made.entry(s, values[s.quantity], profile, given.facts)
@@ -242,6 +266,7 @@ def _rows(
         e, q = entries[s.id], QUANTITIES.get(s.quantity or "")
         target = values.get(q.name, e.value) if q else given.slots.get(s.id, e.value)
         because = tuple(why.get(q.name, ()) if q else (ROWS.id,) if s.slot else ())
+        because = (KEPT.id,) if q and q.name in given.kept else because
         key = (
             s.id,
             e.text,

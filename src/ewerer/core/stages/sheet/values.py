@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
-from ...devices.codec import Facts, Value
+from collections.abc import Mapping
+
+from ...devices.codec import Facts, Value, decode
 from ...documents.profiles import InverterProfile, ModuleProfile, SunChargerProfile
+from ...trade.margins import CALIBRATED
 from ...trade.quantities import OWN_AMPS
+from ...trade.rules import formula_rule
+from ..bank.solve import chemistry_of
 from ..limits.ac import ac_limiter, may_charge_from_ac
 from ..solved import Device, Part, Solved, Unit
+from ..thresholds.ladder import charge_ceiling_v
 from ..units.solve import number_on_phase
+from .derived import open_type
 
+KEPT = formula_rule(
+    "calibrated-kept",
+    "sheet",
+    "A current sensor that was measured in keeps its figure; the plate's does not undo it",
+    "|found - plate| <= {CALIBRATED:%} of the plate: found",
+)
+EQUALISING = ("equalise_on", "equalise_v", "equalise_min", "equalise_days")
+SENSOR = ("shunt_a", "shunt_mv")
 INERT = ("equalise_on", "equalise_v", "equalise_min", "new_bank")
 """Quantities that nothing is switched on for: an idle one does no harm."""
 
@@ -16,8 +31,48 @@ INERT = ("equalise_on", "equalise_v", "equalise_min", "new_bank")
 def plan_values(device: Device, solved: Solved) -> dict[str, Value]:
     """Return every planned canonical value for one device: thresholds, derived figures, its own part and place."""
     if isinstance(device, Unit):
-        return _unit_values(device, solved)
-    return _module_values(device, solved) if device.kind == "module" else _part_values(device, solved)
+        values = _unit_values(device, solved)
+    else:
+        values = _module_values(device, solved) if device.kind == "module" else _part_values(device, solved)
+    return _without_idle(device, values, solved) | _calibrated(device, values, solved)
+
+
+def _without_idle(device: Device, values: dict[str, Value], solved: Solved) -> dict[str, Value]:
+    """Return the values without those of equalising where it is switched off: they do nothing, and stay as they are."""
+    profile = device.profile
+    if values.get("equalise_on") is not False:
+        return values
+    off_by = "equalise_on" if profile.setting_for("equalise_on") is not None else "equalise_min"
+    kept = {off_by, *solved.job.policy.own_figures}
+    found = _found_number(device, "equalise_v", solved)
+    if found is not None and solved.basis is not None and found > charge_ceiling_v(solved.basis):
+        kept.add("equalise_v")  # so high that it is lowered, whether it acts or not
+    return {n: v for n, v in values.items() if n not in EQUALISING or n in kept}
+
+
+def _found_number(device: Device, name: str, solved: Solved) -> float | None:
+    """Return a figure as it was found on a device; None where it was not noted or cannot be read."""
+    setting = device.profile.setting_for(name)
+    shown = solved.job.as_found.get(device.id, {}).get(setting.id) if setting is not None else None
+    if setting is None or shown is None:
+        return None
+    try:
+        value = decode(setting, shown, device.profile)
+    except ValueError:
+        return None
+    return value if isinstance(value, float) else None
+
+
+def _calibrated(device: Device, values: Mapping[str, Value], solved: Solved) -> dict[str, Value]:
+    """Return what a current sensor was measured in as, which the plate's figure does not undo; a person's own figure does. Source: KEPT."""
+    out: dict[str, Value] = {}
+    for name in SENSOR:
+        plate, found = values.get(name), _found_number(device, name, solved)
+        if found is None or not isinstance(plate, float) or name in solved.job.policy.own_figures:
+            continue
+        if abs(found - plate) <= CALIBRATED * plate:
+            out[name] = found
+    return out
 
 
 def _part_values(part: Part, solved: Solved) -> dict[str, Value]:
@@ -32,13 +87,14 @@ def _part_values(part: Part, solved: Solved) -> dict[str, Value]:
     if part.kind == "sun-charger":
         own = next((s.a for s in solved.limits.charge.units if s.unit == part.id and s.kind == "sun-charger"), 0.0)
         values["charge_max_a"] = values["sun_charge_max_a"] = own
-        values["address"] = float(part.index + 1)
+        if len(solved.sun_chargers) > 1:
+            values["address"] = float(part.index + 1)
         values["role"] = "single" if part.role == "alone" else part.role
         values["interface_role"] = _interface(part)
         for name in ("bms_protocol", "bms_port", "bms_bitrate"):
             values.pop(name, None)
         heard = _spoken(part, solved)
-        values["battery_type"] = "protocol" if heard else "user"
+        values["battery_type"] = "protocol" if heard else open_type(part.profile, chemistry_of(solved.modules), ladder)[0]
         if heard and isinstance(part.profile, SunChargerProfile):
             entry = next(p for p in part.profile.protocols if p.name == heard)
             values |= {"bms_protocol": heard, "bms_port": entry.port, "bms_bitrate": float(entry.bitrate)}
@@ -167,7 +223,8 @@ def _unit_values(unit: Unit, solved: Solved) -> dict[str, Value]:
     if values:
         values["role"] = unit.job.role if len(solved.units) > 1 else _alone(unit.profile)
         values["phase"] = unit.job.phase
-        values["address"] = float(unit.index + 1)
+        if len(solved.units) > 1:
+            values["address"] = float(unit.index + 1)
         if solved.link.loop == "closed":
             values["interface_role"] = "host" if unit.id == solved.link.host_unit else "follower"
         if "topology" in values and values["topology"] == "single" and len(solved.units) == 1:

@@ -140,10 +140,18 @@ def _all(
         "ac_breaker_a",
         lambda: Given(job.mains.breaker_a, HYBRID, "read on the breaker", None, job.mains.breaker_a) if job.mains else None,
     )
-    yield from _engine(job)
+    longest = out.get("max_charge_h")
+    yield from _engine(job, longest.value if longest is not None and isinstance(longest.value, float) else None)
     yield from _hybrid(solved, profile, rung)
 
-    yield "blocks_in_series", lambda: Given(1.0, DATA, "one block: the modules stand in parallel", 1.0, 1.0)
+    block_v = profile.counts_blocks_of_v
+    blocks = 1.0 if block_v is None else float(max(1, round(profile.menu_class_v / block_v)))
+    counted = (
+        "one block: the modules stand in parallel"
+        if block_v is None
+        else f"{figure(profile.menu_class_v)} V in blocks of {figure(block_v)} V"
+    )
+    yield "blocks_in_series", lambda: Given(blocks, DATA, counted, blocks, blocks)
     yield "resistance_mohm", lambda: Given(bank.resistance_mohm, DATA, "modules and their leads in parallel")
     chem = chemistry_of(solved.modules)
     yield (
@@ -188,7 +196,7 @@ def _all(
         yield name, lambda value=value, text=text: Given(value, WISH, text)  # type: ignore[misc]
 
 
-def _engine(job: Job) -> Iterator[tuple[str, Callable[[], Given | None]]]:
+def _engine(job: Job, charge_h: float | None) -> Iterator[tuple[str, Callable[[], Given | None]]]:
     g = job.generator
     if g is None or "generator" not in job.site.sources:
         return
@@ -196,6 +204,12 @@ def _engine(job: Job) -> Iterator[tuple[str, Callable[[], Given | None]]]:
         begin, end = float(minutes_of(g.quiet_from) % 1440), float(minutes_of(g.quiet_to) % 1440)
         yield "gen_quiet_from", lambda: Given(begin, ENGINE, f"quiet from {g.quiet_from}")
         yield "gen_quiet_to", lambda: Given(end, ENGINE, f"quiet to {g.quiet_to}")
+    if charge_h is not None:
+        least = charge_h * 60
+        yield (
+            "gen_max_run_min",
+            lambda: Given(least, ENGINE, "as the longest charge: a run that ends earlier never fills the bank", least),
+        )
     yield "gen_min_run_min", lambda: Given(g.min_run_min, ENGINE, "as given: a start costs more than minutes")
     yield "gen_warm_up_s", lambda: Given(g.warm_up_min * 60, ENGINE, f"{figure(g.warm_up_min)} min before it is loaded")
     yield "gen_cool_down_min", lambda: Given(COOL_DOWN_MIN, ENGINE, f"{figure(COOL_DOWN_MIN)} min without load")
@@ -216,8 +230,22 @@ def _hybrid(
     shut = rung("shutdown_soc")
     least = shut[0] if shut else SHUTDOWN_SOC_FLOOR
     outage = max(policy.outage_reserve_soc if policy.outage_reserve_soc is not None else OUTAGE_SOC, least)
+    slow = "generator" in job.site.sources
+    yield (
+        "backup_output",
+        lambda: Given("slow" if slow else "fast", HYBRID, "slow: an engine strays" if slow else "fast: electronics run on"),
+    )
+    arrays = bool(job.sun.on_output)
+    yield (
+        "second_meter",
+        lambda: Given(arrays, HYBRID, "on: the sun on the AC side is measured apart" if arrays else "off: no sun on the AC side"),
+    )
     yield "mode", lambda: Given(policy.mode, HYBRID, "as chosen")
-    yield "sun_priority", lambda: Given(policy.priority, HYBRID, "as chosen")
+    shaves = policy.mode == "peak-shaving"
+    yield (
+        "sun_priority",
+        lambda: Given("loads-first" if shaves else policy.priority, HYBRID, "shaving peaks forces it" if shaves else "as chosen"),
+    )
     rests = isinstance(profile, InverterProfile) and profile.slots is not None and profile.slots.rests_without_master
     yield (
         "windows_on",
@@ -230,6 +258,14 @@ def _hybrid(
         ),
     )
     yield "export_on", lambda: Given(sells, HYBRID, "only with the grid operator's permission" if sells else "nothing is sold")
+    yield (
+        "export_cap_on",
+        lambda: Given(
+            not sells or policy.export_limit_w is not None,
+            HYBRID,
+            "on: without it the cap does nothing" if not sells or policy.export_limit_w is not None else "off: export has no cap",
+        ),
+    )
     yield "export_limit_w", lambda: Given(clean(export_w), HYBRID, f"{figure(export_w)} W for the site", 0.0, clean(export_w))
     part = min(1.0, export_w / rated)
     yield (

@@ -8,7 +8,7 @@ AC_WINDOW = formula_rule(
     "ac-window",
     "sources",
     "low off < low on < nominal < high on < high off: narrow for electronics, wide for a generator or a weak grid",
-    "narrow: {NARROW_AC[0]:%}..{NARROW_AC[1]:%}, of 120 V {NARROW_AC_120[0]:%}..{NARROW_AC_120[1]:%}; wide: {WIDE_AC[0]:%}..{WIDE_AC[1]:%}; back {AC_BACK:%} inside",
+    "narrow: {BESIDE_LAWFUL_AC:%} outside {LAWFUL_AC[0]:%}..{LAWFUL_AC[1]:%}, of 120 V {LAWFUL_AC_120[0]:%}..{LAWFUL_AC_120[1]:%}, off {AC_BACK:%} beyond; wide: {WIDE_AC[0]:%}, {WIDE_AC[1]:%}, {WIDE_AC[2]:%}, {WIDE_AC[3]:%}; inside what the unit can show",
     "EN 50160 (230 V +/- 10 %); ANSI C84.1 range B service",
     "S, M",
 )

@@ -10,13 +10,14 @@ from ...documents.results.sources import AcWindow, GeneratorPlan, SourceOrder, S
 from ...trade.margins import (
     AC_BACK,
     AROUND_120_V,
+    BESIDE_LAWFUL_AC,
     CHARGER_EFFICIENCY,
     COOL_DOWN_MIN,
     GENERATOR_STOP_SOC,
+    LAWFUL_AC,
+    LAWFUL_AC_120,
     LOW_END_SOC,
     MIN_GENERATOR_LOAD,
-    NARROW_AC,
-    NARROW_AC_120,
     RAMP,
     RAMP_MIN,
     WIDE_AC,
@@ -37,27 +38,33 @@ def strays(job: Job) -> bool:
 def ac_window(volts: float, wide: bool) -> AcWindow:
     """Return the AC input window [V] around ``volts``: narrow on a steady grid, wide where the supply strays.
 
-    Grid limits: EN 50160 for 200 to 250 V, ANSI C84.1 range B service for 110 to 130 V; the way back lies
-    2 % inside. Source: AC_WINDOW.
+    A narrow one holds all that the supply may lawfully be: EN 50160 for 200 to 250 V, ANSI C84.1 range B service for
+    110 to 130 V. Source: AC_WINDOW.
 
-    >>> (w := ac_window(230.0, wide=True)).low_off_v, w.high_off_v
-    (179.4, 264.5)
+    >>> (w := ac_window(120.0, wide=True)).low_off_v, w.low_on_v, w.high_on_v, w.high_off_v
+    (90.0, 99.6, 135.0, 140.4)
+    >>> (w := ac_window(230.0, wide=False)).low_off_v, w.low_on_v, w.high_on_v, w.high_off_v
+    (200.1, 204.7, 255.3, 259.9)
     """
-    if wide:
-        low, high = WIDE_AC[0] * volts, WIDE_AC[1] * volts
-    elif AROUND_120_V[0] <= volts <= AROUND_120_V[1]:
-        low, high = NARROW_AC_120[0] * volts, NARROW_AC_120[1] * volts
-    else:
-        low, high = NARROW_AC[0] * volts, NARROW_AC[1] * volts
-    back = AC_BACK * volts
+    parts = WIDE_AC
+    if not wide:
+        least, most = lawful(volts)
+        on, back = (least - BESIDE_LAWFUL_AC, most + BESIDE_LAWFUL_AC), AC_BACK
+        parts = (on[0] - back, on[0], on[1], on[1] + back)
+    low_off, low_on, high_on, high_off = (clean(round(k * volts, 1)) for k in parts)
     return AcWindow(
         range="wide" if wide else "narrow",
-        low_off_v=clean(round(low, 1)),
-        low_on_v=clean(round(low + back, 1)),
+        low_off_v=low_off,
+        low_on_v=low_on,
         nominal_v=volts,
-        high_on_v=clean(round(high - back, 1)),
-        high_off_v=clean(round(high, 1)),
+        high_on_v=high_on,
+        high_off_v=high_off,
     )
+
+
+def lawful(volts: float) -> tuple[float, float]:
+    """Return what a public supply of ``volts`` may be at least and at most, as parts of it."""
+    return LAWFUL_AC_120 if AROUND_120_V[0] <= volts <= AROUND_120_V[1] else LAWFUL_AC
 
 
 def quiet_hours(g: Generator) -> float:

@@ -134,9 +134,20 @@ def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
         return
     wanted = PHASES[topology]
-    if all(u.profile.ratings.ac_phases == 3 for u in solved.units):
-        return  # each makes all three phases by itself
-    have = {u.job.phase for u in solved.units}
+    short = next((u for u in solved.units if len(wanted) > 1 < u.profile.ratings.ac_phases != len(wanted)), None)
+    if short is not None:
+        yield rule.finding(
+            "stop",
+            "The box makes other phases than the site has",
+            f"{short.id} makes {short.profile.ratings.ac_phases} by itself; a {topology}-phase site has {len(wanted)}.",
+            f"{short.at}/profile",
+            "Check the AC system, or choose another model.",
+        )
+        return
+    if all(u.makes_all for u in solved.units):
+        return
+    on = [wanted if u.makes_all else (u.job.phase,) for u in solved.units]
+    have = {p for phases in on for p in phases}
     if have != set(wanted):
         yield rule.finding(
             "stop",
@@ -148,7 +159,7 @@ def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
             have=sorted(have),
         )
     else:
-        counts = {p: sum(u.job.phase == p for u in solved.units) for p in wanted}
+        counts = {p: sum(p in phases for phases in on) for p in wanted}
         if len(set(counts.values())) > 1:
             yield rule.finding(
                 "caution",

@@ -55,8 +55,8 @@ def resolve_parts(job: Job, chargers: Sequence[SunCharger], units: Sequence[Unit
 
 
 def number_on_phase(unit: Unit, units: Sequence[Unit]) -> int:
-    """Return a unit's number, from 1, among the units of its phase; among all where it is three-phase by itself."""
-    whole = unit.profile.ratings.ac_phases == 3
+    """Return a unit's number, from 1, among the units of its phase; among all where it makes every phase by itself."""
+    whole = unit.makes_all
     return [u.id for u in units if whole or u.job.phase == unit.job.phase].index(unit.id) + 1
 
 
@@ -66,7 +66,7 @@ def plan_group(solved: Solved) -> Group:
     phases = PHASES[solved.job.site.ac.topology]
     places = []
     for u in units:
-        whole = u.profile.ratings.ac_phases == 3
+        whole = u.makes_all
         on = list(phases) if whole else [u.job.phase]
         places.append(
             Place(
