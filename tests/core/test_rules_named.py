@@ -27,6 +27,7 @@ from ewerer.core.record.figures import KINDS, Noted
 from ewerer.core.record.judge import judge_gate
 from ewerer.core.stages.limits.ac import engine_derate
 from ewerer.core.trade.errors import DocumentError
+from ewerer.core.trade.lead_acid import charging_v
 from ewerer.core.trade.rules import load_all
 from tests import links, orders, pins
 from tests.found import found
@@ -376,6 +377,11 @@ def coinciding(*pins: int) -> bool:
     return any(c.bms == c.unit == "CAN-H" for c in straight_contacts(*ends))
 
 
+def rates(job: str | dict) -> tuple[float, float]:
+    par = build(job_of(job), shipped_library(), 1, 60).par
+    return par.peukert, par.rated_a
+
+
 def calibrated(shown: str) -> str:
     made = plan_of(changed(SKERRY, bank__shunt_a=500, as_found={"U1": {"shunt": shown}}))
     return next(r.entry for r in made.units[0].settings if r.quantity == "shunt_a")
@@ -389,6 +395,14 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "own-bank-cap": (
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 90})).limits.charge.bank_a == 90,
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 900})).limits.charge.bank_a == 900,
+    ),
+    "lead-acid-charge": (
+        lambda: charging_v(0.8, 10, 100) > charging_v(0.5, 10, 100) + 0.2,
+        lambda: plan_of(SKERRY).bank.chemistry == "gel",
+    ),
+    "lead-acid-draw": (
+        lambda: min(rates(changed(SKERRY, bank__modules=acid()["bank"]["modules"]))) > 0.1,
+        lambda: rates(SKERRY)[1] > 0,
     ),
     "calibrated-kept": (lambda: calibrated("450") == "450", lambda: calibrated("100") == "100"),
     "feed-entries": (

@@ -16,6 +16,7 @@ from typing import Any
 
 import pytest
 
+from ewerer.core.behaviour import kernel as K
 from ewerer.core.devices.library import Library, parse_job
 from ewerer.core.flow.scenario import sun_power_w
 from ewerer.core.record.figures import KINDS, Noted
@@ -23,6 +24,7 @@ from ewerer.core.record.run import run_of
 from ewerer.core.stages.limits.ac import engine_derate
 from ewerer.core.trade import copper, margins
 from ewerer.core.trade.chemistries import CHEMISTRIES
+from ewerer.core.trade.lead_acid import stored_exponent
 from ewerer.core.trade.rules import Rule, load_all
 from tests import pins
 from tests.found import found
@@ -90,6 +92,10 @@ def documents() -> Iterator[Callable[[], Any]]:
     yield lambda: [
         engine_derate(job_of(changed(SKERRY, site__altitude_m=m, site__bank_ambient_c=c, generator__derate=1)))
         for m, c in ((900, 30), (5900, 59))
+    ]
+    yield lambda: [
+        (K.filling(s, i, t, 49.0, 24, 356.0, 0.001), stored_exponent(s, i, 356.0))
+        for s, i, t in ((0.5, 3.0, 5.0), (0.999, 40.0, 90.0), (0.8, 40.0, 25.0))
     ]
     fast = hand_written(inline("A", charge_a=90))
     yield lambda: [f.fix for f in plan_of(fast).findings]

@@ -7,11 +7,14 @@ from typing import Any
 from numba import njit
 from numba.extending import register_jitable
 
+from ..trade.lead_acid import charging_emf_v, charging_ohm, stored_exponent
 from .kernel import (
     acceptance,
     decide_grid,
     decide_island,
     decide_off_grid,
+    filling,
+    fills,
     gives,
     gone_over,
     meet,
@@ -23,7 +26,22 @@ from .kernel import (
 HOW: dict[str, Any] = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "nnan", "ninf"}}
 
 
-for _part in (decide_island, decide_off_grid, decide_grid, acceptance, gives, window_leaves, gone_over, meet, past_the_units):
+for _part in (
+    charging_emf_v,
+    charging_ohm,
+    stored_exponent,
+    filling,
+    fills,
+    decide_island,
+    decide_off_grid,
+    decide_grid,
+    acceptance,
+    gives,
+    window_leaves,
+    gone_over,
+    meet,
+    past_the_units,
+):
     register_jitable(**HOW)(_part)
 
 

@@ -17,7 +17,7 @@ through a charger on the DC side. An array on the output side gives AC past the 
 
 Units that are set alike are one group with a count: they do the same thing.
 
-Bank: open-circuit voltage plus resistance, ``V = E(s) + I * R``; constant current, constant voltage, float,
+Bank: open-circuit voltage plus resistance, ``V = E(s) + I * R``; lead-acid rises as it fills (``trade/lead_acid.py``); constant current, constant voltage, float,
 charge again; heat ``I^2 * R`` into one thermal mass that leaks to the air; charge and discharge derated by
 temperature. Thresholds act on volts or on charge, each with its way back.
 """
@@ -27,6 +27,11 @@ from __future__ import annotations
 import math
 from typing import Any, NamedTuple
 
+from ..trade.lead_acid import charging_emf_v, charging_ohm, stored_exponent
+from ..trade.margins import LEAD_TRICKLE
+
+FILL_ROUNDS = 4
+"""The resistance of a lead-acid bank follows the current that it lets through: so many rounds find both."""
 OFF_GRID_BANK, OFF_GRID_SUN, OFF_GRID_MAINS = 0, 1, 2
 
 
@@ -380,6 +385,14 @@ class Figures(NamedTuple):
     """what an array on the output side may put into the bank [W]"""
     to_soc: float
     """charging ends at this charge"""
+    c10_ah: float
+    """lead-acid: capacity at ten hours [Ah]; 0 for other cells, whose volts do not rise with the charge that is missing"""
+    lead_ohm: float
+    """lead-acid: resistance of the leads alone [ohm]"""
+    rated_a: float
+    """current that the capacity is rated at [A]; 0 where the rate does not matter"""
+    peukert: float
+    """exponent of Peukert, less one"""
 
 
 class Choices(NamedTuple):
@@ -426,6 +439,25 @@ class Groups(NamedTuple):
     to_mains: Any
     back: Any
     """level at which the bank carries the loads again"""
+
+
+def filling(soc, amps, temp, emf, cells, c10_ah, lead_ohm):  # type: ignore[no-untyped-def]
+    """Return what a lead-acid bank that is charged stands at [V] and its resistance [ohm]; at a trickle it stands near its rest, ``emf``."""
+    part = amps / (LEAD_TRICKLE * c10_ah)
+    part = 1.0 if part > 1.0 else part
+    stands = emf + (cells * charging_emf_v(soc) - emf) * part
+    return stands, cells * charging_ohm(soc, amps, c10_ah, temp) + lead_ohm
+
+
+def fills(wanted, soc, temp, emf, cells, c10_ah, lead_ohm, most_in):  # type: ignore[no-untyped-def]
+    """Return what a lead-acid bank takes at the chargers' volts [A], and what it stands at then [V, ohm]."""
+    into = most_in
+    stands, ohm = filling(soc, into, temp, emf, cells, c10_ah, lead_ohm)  # type: ignore[no-untyped-call]
+    for _ in range(FILL_ROUNDS):
+        into = (wanted - stands) / ohm
+        into = 0.0 if into < 0.0 else (most_in if into > most_in else into)
+        stands, ohm = filling(soc, into, temp, emf, cells, c10_ah, lead_ohm)  # type: ignore[no-untyped-call]
+    return into, stands, ohm
 
 
 def acceptance(wanted, emf, rest_a, space_a, conductance, most_in):  # type: ignore[no-untyped-def]
@@ -634,6 +666,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
     tail_a = par.tail_a
     thermal_j_k = par.thermal_j_k
     to_soc = par.to_soc
+    c10_ah, lead_ohm, rated_a, peukert = par.c10_ah, par.lead_ohm, par.rated_a, par.peukert
+    acid = c10_ah > 0.0
     mode, charge_order, priority = cho.mode, cho.charge_order, cho.priority
     rests, assist, peak_w = cho.rests, cho.assist, par.peak_w
     sell, by_soc, floats, generator = cho.sell, cho.by_soc, cho.floats, cho.generator
@@ -717,6 +751,9 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 emf = cells * (ocv[i] + (x - i) * (ocv[i + 1] - ocv[i]))
                 # What the meters read now: the current of the step before at the charge it led to.
                 volts = emf + amps * resistance
+                if acid and amps > 0.0:
+                    stands, ohm = filling(soc, amps, temp, emf, cells, c10_ah, lead_ohm)  # type: ignore[no-untyped-call]
+                    volts = stands + amps * ohm
                 ti = int(temp) + 40
                 ti = 0 if ti < 0 else (t_top if ti > t_top else ti)
                 most_in = charge_a * derate_in[ti]
@@ -740,7 +777,8 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 if generator:
                     if gen_on:
                         gen_time += dt
-                        if mains or (gen_time >= gen_min_h and level >= gen_stop) or quiet[k] == 1:
+                        filled = by_hand and acid and stage == 1
+                        if mains or (gen_time >= gen_min_h and (level >= gen_stop or filled)) or quiet[k] == 1:
                             gen_on = False
                     elif not mains and quiet[k] == 0 and (level <= gen_start or (by_hand and shut)):
                         gen_on = True
@@ -765,9 +803,12 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # No more than brings the bank to rest there within the step.
                 rest = ((level_full if periodic else level_absorb) if stage == 0 else level_float) - soc
                 into, back = acceptance(wanted, emf, rest * per_step, (to_soc - soc) * per_step, conductance, most_in)  # type: ignore[no-untyped-call]
+                stands, ohm = emf, resistance
+                if acid and into > 0.0:
+                    into, stands, ohm = fills(wanted, soc, temp, emf, cells, c10_ah, lead_ohm, into)  # type: ignore[no-untyped-call]
                 # Chargers carry what the units use themselves and the loads on the DC side beside what goes into the bank.
                 use = 0.0 if dead or soc <= 1e-9 else idle_w + dc_load_a * volts
-                can_charge = into * (emf + into * resistance) + (use - back if use > back else 0.0)
+                can_charge = into * (stands + into * ohm) + (use - back if use > back else 0.0)
                 drain = (back - use) * eta if back > use and not hybrid else 0.0
                 if stage == 1 and not floats:
                     can_charge = 0.0
@@ -845,12 +886,21 @@ def simulate_py(  # type: ignore[no-untyped-def]
                     f9 -= g1
                 f4 += wasted
                 p = f3 + f10 + g3 - (f5 + f6 + f7) * per_ac - use
-                root = emf * emf + 4.0 * resistance * p
-                amps = (math.sqrt(root if root > 0.0 else 0.0) - emf) * (0.5 * conductance)
-                soc += amps * per_amp
+                if acid and p > 0.0:
+                    if f3 + f10 + g3 < can_charge - 1.0:  # less than it would take: at less current it stands otherwise
+                        stands, ohm = filling(soc, p / emf, temp, emf, cells, c10_ah, lead_ohm)  # type: ignore[no-untyped-call]
+                    amps = (math.sqrt(stands * stands + 4.0 * ohm * p) - stands) / (2.0 * ohm)
+                    soc += amps * per_amp * (1.0 - math.exp(stored_exponent(soc, amps, c10_ah)))
+                    volts = stands + amps * ohm
+                    heat = amps * amps * ohm
+                else:
+                    root = emf * emf + 4.0 * resistance * p
+                    amps = (math.sqrt(root if root > 0.0 else 0.0) - emf) * (0.5 * conductance)
+                    # Drawn faster than it is rated for, a lead-acid bank loses more than its ampere-hours.
+                    soc += amps * per_amp * ((-amps / rated_a) ** peukert if acid and -amps > rated_a else 1.0)
+                    volts = emf + amps * resistance
+                    heat = amps * amps * resistance
                 soc = 0.0 if soc < 0.0 else (1.0 if soc > 1.0 else soc)
-                volts = emf + amps * resistance
-                heat = amps * amps * resistance
                 temp += (heat - leak_w_k * (temp - ambient_c)) * warming
                 since_full += dt
                 if stage == 0:

@@ -326,8 +326,14 @@ def levels_of(unit: Unit, own: Reads, solved: Solved, by_soc: bool, say: Callabl
             start = max(floor, basis.reserve_soc if by_soc else floor)
     if stop is None:
         stop = back if back is not None and back > start and not by_hand else (GENERATOR_STOP_SOC if by_soc else None)
+    if stop is None and by_hand and basis.rises:
+        stop = NEVER  # by hand until the hold is over: lead-acid touches absorption long before it is full
     if stop is None:
-        stop = max(start, (own.figure("absorb_v") or solved.charge_v) - basis.margins.return_v * bank.series_cells)
+        stop = (own.figure("absorb_v") or solved.charge_v) - basis.margins.return_v * bank.series_cells
+    ends = own.figure(f"ac_charge_stop_{suffix}")
+    if by_hand and ends is not None and (by_soc or not basis.rises):
+        stop = min(stop, ends)  # nobody lets an engine run on that charges nothing any more
+    stop = max(start, stop)
     return Levels(
         shut_v=shut_v, shut_soc=shut_soc, restart_v=shut_v if by_soc else again, restart_soc=again if by_soc else 0.0, alarm=-1.0 if alarm is None else alarm,
         to_mains=-1.0 if over is None else over, back=-1.0 if back is None else max(back, over or back), gen_start=start, gen_stop=stop, by_soc=by_soc,
@@ -394,6 +400,7 @@ def parameters(
         s is not None and s.scope == "cluster-total" for u in solved.units for s in [u.profile.setting_for("discharge_max_a")]
     ):
         discharge_a = min(discharge_a, sum(entered)) if not as_found else sum(entered)
+    chem, exponent = chemistry_of(solved.modules), max((m.peukert for m in solved.modules), default=1.0)
     par = K.Figures(
         cells=n,
         capacity_ah=bank.capacity_ah,
@@ -440,6 +447,10 @@ def parameters(
         leak_w_k=LEAK_W_PER_K_KWH * bank.energy_wh / 1000 + 1.0,
         start_soc=job.flow.start_soc,
         sun_charge_a=sun_a if sun_a > 0 else charge_a,
+        c10_ah=basis.c10_ah,
+        lead_ohm=basis.lead_ohm,
+        rated_a=bank.capacity_ah / chem.rated_h if chem.rated_h else 0.0,
+        peukert=exponent - 1.0,
         output_charge_w=sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * absorb,
     )
     final = mine.word("final_stage", "float" if mine.flag("float_on", policy.float_school != "none") else "none")

@@ -225,9 +225,12 @@ def asker(system: System) -> Callable[[Situation], Flows]:
         shut = (soc <= par.shut_soc or volts <= par.shut_v) if by_soc else volts <= par.shut_v
         space = ENOUGH if soc < par.to_soc - 1e-12 else 0.0
         into, back = K.acceptance(par.absorb_v, volts, ENOUGH, space, conductance, par.charge_a)  # type: ignore[no-untyped-call]
+        stands, own_ohm = volts, ohm
+        if par.c10_ah > 0 and into > 0:
+            into, stands, own_ohm = K.fills(par.absorb_v, soc, par.ambient_c, volts, par.cells, par.c10_ah, par.lead_ohm, into)  # type: ignore[no-untyped-call]
         use = 0.0 if soc <= 1e-9 else par.idle_w + par.dc_load_a * volts
         levels[soc, volts] = found = (
-            into * (volts + into * ohm) + max(0.0, use - back),
+            into * (stands + into * own_ohm) + max(0.0, use - back),
             K.gives(par.discharge_a, volts, ohm, use, eta),  # type: ignore[no-untyped-call]
             shut,
         )
@@ -255,7 +258,10 @@ def asker(system: System) -> Callable[[Situation], Flows]:
     def answer(s: Situation) -> Flows:
         flows = ask(s, s[1])
         if target_v and s.moment.target >= 0 and s.source == GRID:
-            return ask(s, s.volts + flows.bank_w / s.volts * ohm)
+            amps, stands, own_ohm = flows.bank_w / s.volts, s.volts, ohm
+            if par.c10_ah > 0 and amps > 0:
+                stands, own_ohm = K.filling(s.soc, amps, par.ambient_c, s.volts, par.cells, par.c10_ah, par.lead_ohm)  # type: ignore[no-untyped-call]
+            return ask(s, stands + amps * own_ohm)
         return flows
 
     return answer

@@ -519,7 +519,7 @@ def _engine(system: System, note: Note) -> None:
             at,
             "Raise the stop above the start.",
         )
-    top = par.to_soc if cho.by_soc else par.absorb_v
+    top = min(par.to_soc if cho.by_soc else par.absorb_v, par.ac_stop)
     if par.gen_stop > top + 1e-9:
         note(
             ENGINES,

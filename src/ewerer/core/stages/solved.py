@@ -19,7 +19,8 @@ from ..documents.results.sheet import SheetRow, UnitSheet
 from ..documents.results.sources import SourcesPlan
 from ..documents.results.thresholds import Derived, LadderView, Rung
 from ..documents.results.windows import WindowsPlan
-from ..trade.chemistries import CellMargins, Chemistry
+from ..trade.chemistries import CellMargins, Chemistry, ocv_v
+from ..trade.lead_acid import charging_v
 from .constraints import Constraint
 
 
@@ -56,6 +57,7 @@ class Module:
     age_years: float | None
     health: float | None
     assumed: tuple[str, ...]
+    peukert: float = 1.0
 
     @property
     def branch_ohm(self) -> float:
@@ -174,6 +176,21 @@ class Basis:
     reserve_soc: float
     shutdown_soc: float
     margins: CellMargins
+    c10_ah: float = 0.0
+    """Lead-acid: capacity at ten hours [Ah]; 0 for other cells."""
+    lead_ohm: float = 0.0
+    """Resistance of the leads alone [ohm]."""
+
+    @property
+    def rises(self) -> bool:
+        """Whether the cells rise while they are charged, as lead-acid does: what ends a charge is read under charge."""
+        return self.c10_ah > 0
+
+    def charging_v(self, chemistry: Chemistry, soc: float, amps: float) -> float:
+        """Return the terminal volts of the pack [V] while ``amps`` flow into it at ``soc``."""
+        if self.rises:
+            return self.n * charging_v(soc, amps, self.c10_ah) + amps * self.lead_ohm
+        return self.n * ocv_v(chemistry, soc) + amps * self.path_ohm
 
     @property
     def hysteresis_v(self) -> float:

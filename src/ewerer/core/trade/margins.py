@@ -127,6 +127,24 @@ EQUALISE_DAYS_RANGE = (7.0, 180.0)
 GENTLE_RATE, USUAL_RATE = 0.2, 0.5
 """Charge rates as parts of the capacity per hour: gentle, and the most that is usual [T]."""
 
+# Lead-acid while it is charged: Copetti, Lorenzo and Chenlo 1993, from memory
+LEAD_EMF_V, LEAD_EMF_PER_SOC_V = 2.0, 0.16
+"""What a cell that is charged stands at without current: empty, and more when full [V] [M]."""
+LEAD_OHM_RATE, LEAD_OHM_POWER, LEAD_OHM_FULL, LEAD_OHM_FULL_POWER, LEAD_OHM_REST = 6.0, 0.86, 0.48, 1.2, 0.036
+"""Resistance of a cell that is charged, over its capacity at ten hours [ohm Ah] [M]."""
+LEAD_OHM_PER_K = 0.025
+"""Part of that resistance that a kelvin above 25 °C takes away [M]."""
+LEAD_STORED_RATE, LEAD_STORED_LEAST = 20.73, 0.55
+"""How the part of the current that is stored falls near full [M]."""
+LEAD_NEARLY = 0.003
+"""The charge that is missing counts as so much at least, where the model would divide by nothing [T]."""
+LEAD_WARM_K = 25.0
+"""Warmer or colder than 25 °C by more than this counts as this [K] [T]."""
+LEAD_TRICKLE = 0.01
+"""Below this part of the capacity per hour a cell stands between its rest and its charging volts [T]."""
+TEN_HOURS = 10.0
+"""Hours of the capacity that the charge model is normalised to [h] [S]."""
+
 # Modules side by side
 AGE_APART_YEARS, HEALTH_APART = 2.0, 0.10
 """Modules older or weaker than each other by more than this age the new ones [T]."""

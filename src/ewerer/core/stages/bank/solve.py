@@ -66,7 +66,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
         assumed.append("chemistry lithium iron phosphate")
     cells = m.series_cells or (profile.series_cells if profile else 0)
     rated = m.capacity_ah or (profile.capacity_ah if profile else 0.0)
-    capacity = rated
+    capacity, p = rated, 1.0
     curve = m.ocv or (profile.ocv if profile else [])
     if curve:
         chemistry = chemistry.with_ocv(tuple((o.soc, o.cell_v) for o in curve))
@@ -138,6 +138,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
         asked_cell_v=_asked(job, profile, chemistry, cells),
         age_years=m.age_years,
         health=m.health,
+        peukert=p,
         assumed=tuple(assumed),
     )
 

@@ -19,7 +19,7 @@ from ...trade.quantities import QUANTITIES
 from ...trade.steps import figure
 from ..bank.solve import chemistry_of
 from ..solved import Device, Ladder, Solved
-from .own import PAIRS
+from .own import pairs_of
 
 Value = float | str | bool
 
@@ -300,12 +300,12 @@ def preset_verdicts(solved: Solved) -> list[PresetVerdict]:
                     misfits.append(
                         Misfit(quantity=name, word=q.word, preset=value, lowest=figure_.lowest, highest=figure_.highest, text=text)
                     )
-            misfits += _left_at_factory(profile, preset, ladder)
+            misfits += _left_at_factory(profile, preset, ladder, solved)
             out.append(PresetVerdict(profile=profile.id, preset=preset.name, fits=not misfits, misfits=misfits))
     return out
 
 
-def _left_at_factory(profile: MenuProfile, preset: Preset, ladder: Ladder) -> Iterator[Misfit]:
+def _left_at_factory(profile: MenuProfile, preset: Preset, ladder: Ladder, solved: Solved) -> Iterator[Misfit]:
     """Yield what a preset leaves where the rules do not permit it: thresholds it does not set, and its own in a wrong order."""
     shown = factory_shown(profile)
     values = dict(preset.sets)
@@ -327,8 +327,8 @@ def _left_at_factory(profile: MenuProfile, preset: Preset, ladder: Ladder) -> It
                 f"{figure(rung.highest * k)} {unit} is permitted"
             )
             yield Misfit(quantity=name, word=rung.word, preset=value, lowest=rung.lowest, highest=rung.highest, text=text)
-    for upper, lower in PAIRS:
-        for kind in ("v", "soc"):
+    for kind in ("v", "soc"):
+        for upper, lower in pairs_of(solved, kind):
             high, low = f"{upper}_{kind}", f"{lower}_{kind}"
             if high in preset.sets and low in values and values[high] < values[low] - 1e-9:
                 word, other = QUANTITIES[high].word, QUANTITIES[low].word.lower()

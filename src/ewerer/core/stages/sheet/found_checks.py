@@ -15,7 +15,7 @@ from ..solved import Device, Solved
 from ..thresholds.basis import reserve_of
 from ..thresholds.ladder import charge_ceiling_v
 from .found import Value, decoded_found, found_number, found_values, setting_id_of
-from .own import PAIRS
+from .own import pairs_of
 
 LEAD = ("lead-flooded", "lead-agm", "lead-gel")
 
@@ -255,7 +255,7 @@ def _reversed(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for unit, values in noted_units(solved):
         for kind, sign, scale in (("v", "V", 1), ("soc", "%", 100)):
             told: set[str] = set()
-            for upper, lower in PAIRS:
+            for upper, lower in pairs_of(solved, kind):
                 high, low = found_number(values, f"{upper}_{kind}"), found_number(values, f"{lower}_{kind}")
                 if high is None or low is None or low <= high + 1e-9 or upper in told:
                     continue

@@ -10,7 +10,7 @@ from ...documents.results.sheet import SheetRow, UnitSheet
 from ...documents.results.thresholds import Derived, Rung
 from ..limits.ac import may_charge_from_ac
 from ..solved import Device, Solved, Unit
-from ..thresholds.ladder import CHAIN, charge_ceiling_v
+from ..thresholds.ladder import CHAIN, RISING_CHAIN, charge_ceiling_v
 
 CHARGING = ("absorb_v", "equalise_v", "float_v", "full_charge_v")
 
@@ -18,7 +18,16 @@ CHARGING = ("absorb_v", "equalise_v", "float_v", "full_charge_v")
 BESIDE = (("absorb", "restart"), ("restart", "shutdown"), ("absorb", "gen_stop"), ("gen_stop", "gen_start"))
 
 
-PAIRS = (*((a, b) for upper, lower in combinations(CHAIN, 2) for a in upper for b in lower), *BESIDE)
+def _pairs(chain: Sequence[Sequence[str]]) -> tuple[tuple[str, str], ...]:
+    return (*((a, b) for upper, lower in combinations(chain, 2) for a in upper for b in lower), *BESIDE)
+
+
+PAIRS, RISING_PAIRS = _pairs(CHAIN), (*_pairs(RISING_CHAIN), ("absorb", "return_bank"), ("return_bank", "to_mains"))
+
+
+def pairs_of(solved: Solved, kind: str) -> tuple[tuple[str, str], ...]:
+    """Return which threshold lies above which, in volts (``v``) or in charge (``soc``)."""
+    return RISING_PAIRS if kind == "v" and solved.basis is not None and solved.basis.rises else PAIRS
 
 
 def above_cells(solved: Solved, quantity: str, volts: float) -> bool:

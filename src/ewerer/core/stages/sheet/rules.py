@@ -10,7 +10,7 @@ from ...trade.finding import Finding
 from ...trade.rules import Rule, check, formula_rule
 from ...trade.steps import figure
 from ..solved import Solved
-from .own import PAIRS, fix_of, judged_units, setting_at, whose_setting, words_of
+from .own import fix_of, judged_units, pairs_of, setting_at, whose_setting, words_of
 
 HOLD = formula_rule(
     "hold-school",
@@ -143,7 +143,7 @@ AC_CHARGE = formula_rule(
     "ac-charge-window",
     "thresholds",
     "Charging from AC begins where another source takes over and ends where the bank gets its loads back",
-    "begin = transfer, end = back to the bank",
+    "begin = transfer, end = the higher of back to the bank and generator stop; lead-acid in volts: above absorption",
 )
 
 
@@ -227,7 +227,7 @@ def _order(rule: Rule, solved: Solved) -> Iterator[Finding]:
         by_quantity = solved.entered[unit.id]
         told: set[tuple[str, str]] = set()
         for kind in ("v", "soc"):
-            for upper, lower in PAIRS:
+            for upper, lower in pairs_of(solved, kind):
                 for high, above in by_quantity.get(f"{upper}_{kind}", []):
                     for low, below in by_quantity.get(f"{lower}_{kind}", []):
                         if above < below - 1e-6:

@@ -94,6 +94,10 @@ def _all(
 
         return given
 
+    def highest(*names: str) -> list[str]:
+        """Return the names by falling level: an engine is charged from until its own stop."""
+        return sorted((n for n in names if n in rungs), key=lambda n: -rungs[n].value)
+
     can_tail = policy.hold_school == "tail" and profile.setting_for("tail_a") is not None
     absorb = rung("absorb_v", "float_v")
     hold = out.get("absorb_min")
@@ -122,9 +126,16 @@ def _all(
         ),
     )
     yield "ac_charge_start_v", from_rung(AC_CHARGE, "to_mains_v", "gen_start_v", "alarm_v")
-    yield "ac_charge_stop_v", from_rung(AC_CHARGE, "return_bank_v", "gen_stop_v", "recharge_v")
+    # Cells that rise while they are charged touch any such level long before they are full: the hold ends the charge.
+    over_v = absorb[0] + basis.hysteresis_v if absorb and basis.rises else 0.0
+    yield (
+        "ac_charge_stop_v",
+        (lambda: Given(clean(round(over_v, 2)), AC_CHARGE, "above absorption: the hold ends the charge"))
+        if over_v
+        else from_rung(AC_CHARGE, *highest("return_bank_v", "gen_stop_v"), "recharge_v"),
+    )
     yield "ac_charge_start_soc", from_rung(AC_CHARGE, "to_mains_soc", "gen_start_soc", "alarm_soc")
-    yield "ac_charge_stop_soc", from_rung(AC_CHARGE, "return_bank_soc", "gen_stop_soc", "recharge_soc")
+    yield "ac_charge_stop_soc", from_rung(AC_CHARGE, *highest("return_bank_soc", "gen_stop_soc"), "recharge_soc")
     yield "protect_1_soc", from_rung(PROTECT, "to_mains_soc", "gen_start_soc", "alarm_soc")
     yield "protect_2_soc", from_rung(PROTECT, "alarm_soc", "to_mains_soc")
     yield "protect_3_soc", from_rung(PROTECT, "shutdown_soc")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from ...documents.job import Job
@@ -9,12 +10,12 @@ from ...documents.profiles import MenuProfile
 from ...documents.results.bank import Bank
 from ...documents.results.limits import Limits
 from ...documents.results.link import Link
-from ...trade.chemistries import Chemistry
-from ...trade.margins import LOW_END_OF_RESERVE, LOW_END_SOC, METER_ERROR_PER_CELL_V
+from ...trade.chemistries import Chemistry, peukert_capacity_ah
+from ...trade.margins import LOW_END_OF_RESERVE, LOW_END_SOC, METER_ERROR_PER_CELL_V, TEN_HOURS
 from ...trade.quantities import LADDER_SOC, LADDER_VOLTS
 from ...trade.steps import clean
 from ..bank.solve import chemistry_of
-from ..solved import Basis, Solved
+from ..solved import Basis, Module, Solved
 
 
 def reserve_of(job: Job, chemistry: Chemistry) -> float:
@@ -53,7 +54,17 @@ def basis_of(solved: Solved, bank: Bank, limits: Limits) -> Basis:
         reserve_soc=reserve,
         shutdown_soc=shutdown_level(solved.job, chemistry),
         margins=margins,
+        c10_ah=c10_of(bank.capacity_ah, solved.modules),
+        lead_ohm=max(0.0, bank.path_mohm - bank.resistance_mohm) / 1000,
     )
+
+
+def c10_of(capacity_ah: float, modules: Sequence[Module]) -> float:
+    """Return a lead-acid bank's capacity at ten hours [Ah]; 0 where the cells do not rise while they are charged."""
+    chemistry = chemistry_of(modules)
+    if chemistry.has_bms:
+        return 0.0
+    return peukert_capacity_ah(capacity_ah, chemistry.rated_h, TEN_HOURS, max((m.peukert for m in modules), default=1.0))
 
 
 def decide_by(job: Job, link: Link, profile: MenuProfile | None) -> Literal["volts", "soc"]:

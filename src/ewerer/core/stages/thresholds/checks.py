@@ -6,15 +6,16 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from ...documents.results.thresholds import Rung
-from ...trade.chemistries import ocv_v, soc_at
+from ...trade.chemistries import Chemistry, ocv_v, soc_at
 from ...trade.finding import Finding
+from ...trade.lead_acid import charged_to
 from ...trade.margins import INVERTER_EFFICIENCY, LEAST_HOURS, NIGHT_H, VAGUE_ELSEWHERE, VAGUE_PROTECTED
 from ...trade.quantities import OWN_AMPS, QUANTITIES
 from ...trade.rules import Rule, check
 from ...trade.steps import clean, figure
 from ..bank.solve import charge_cell_v, chemistry_of
 from ..limits.ac import design_load_w
-from ..solved import Ladder, Solved
+from ..solved import Basis, Ladder, Solved
 from .basis import reserve_of
 from .rules import (
     CELL_MAX,
@@ -231,6 +232,14 @@ def _raised(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+def _charged_at(b: Basis, chemistry: Chemistry, volts: float) -> float:
+    """Return the charge (0..1) at which the pack shows ``volts`` while the AC sources charge it."""
+    amps = b.transfer_charge_a
+    if b.rises:
+        return charged_to((volts - amps * b.lead_ohm) / b.n, amps, b.c10_ah)
+    return soc_at(chemistry, (volts - amps * b.path_ohm) / b.n)
+
+
 @check(
     "transfer-hours",
     "thresholds",
@@ -247,7 +256,7 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
         high, low = (ladder.rungs.get(f"{n}_soc") or ladder.rungs.get(f"{n}_v") for n in (back, away))
         if high is None or low is None or watts <= 0:
             continue
-        top = high.value if high.kind == "soc" else soc_at(chem, (high.value - b.transfer_charge_a * b.path_ohm) / b.n)
+        top = high.value if high.kind == "soc" else _charged_at(b, chem, high.value)
         bottom = low.value if low.kind == "soc" else soc_at(chem, (low.value + b.load_a * b.path_ohm) / b.n)
         hours = max(0.0, top - bottom) * bank.energy_wh / watts
         # What the units themselves take is drawn too; charging from AC carries the bank back up.

@@ -74,6 +74,8 @@ CHAIN: tuple[tuple[str, ...], ...] = (
     ("unit_off",),
 )
 """Thresholds from the top down; those of one place are not compared with each other."""
+RISING_CHAIN = tuple(place for place in CHAIN if place != ("return_bank",))
+"""The same in volts of cells that rise while they are charged: the way back is read under charge, and may lie above float."""
 
 
 def to_micro(value: float) -> int:
@@ -179,9 +181,10 @@ def constraints_of(
         "float_v" if "float_v" in names else "absorb_v", "recharge_v", h, RECHARGE, f"one hysteresis, {ht}, below float"
     )
     yield from over("recharge_v", "restart_v", h, RECHARGE_RESTART, f"one hysteresis, {ht}, above restart")
-    yield from over(
-        "recharge_v", "return_bank_v", GAP_V * n, RECHARGE_RETURN, f"{figure(GAP_V * n)} V above the way back to the bank"
-    )
+    if not b.rises:
+        yield from over(
+            "recharge_v", "return_bank_v", GAP_V * n, RECHARGE_RETURN, f"{figure(GAP_V * n)} V above the way back to the bank"
+        )
 
     cutoff = n * b.cell_min_v
     low_shut = cutoff + n * b.margins.shutdown_v
@@ -228,7 +231,8 @@ def constraints_of(
         yield from over("absorb_v", name, reach, REACHABLE, f"{n} × {b.margins.return_v} = {figure(reach)} V below absorption")
 
     for kind in ("v", "soc"):
-        places = [[q for root in place if (q := f"{root}_{kind}") in names] for place in CHAIN]
+        chain = RISING_CHAIN if b.rises and kind == "v" else CHAIN
+        places = [[q for root in place if (q := f"{root}_{kind}") in names] for place in chain]
         for higher, lower in pairwise(place for place in places if place):
             for a, c in product(higher, lower):
                 yield from over(a, c, 0, DESCENDING, f"not above {QUANTITIES[a].word.lower()}")
@@ -262,6 +266,9 @@ def wishes_of(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) ->
         return n * ocv_v(chem, soc) - amps * b.path_ohm
 
     def said(soc: float, amps: float, sign: str = "-") -> str:
+        if sign == "+" and b.rises:
+            volts = b.charging_v(chem, soc, amps)
+            return f"charged with {figure(amps, 0)} A a lead-acid bank shows {figure(volts)} V at {figure(soc * 100, 1)} % charge"
         volts = n * ocv_v(chem, soc) + (amps if sign == "+" else -amps) * b.path_ohm
         return (
             f"at {figure(soc * 100, 1)} % charge: {n} × {figure(ocv_v(chem, soc), 3)} {sign} {figure(amps, 0)} A × "
@@ -282,15 +289,10 @@ def wishes_of(job: Job, b: Basis, chem: Chemistry, by: str, names: list[str]) ->
         ("to_mains_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
         ("gen_start_v", loaded(b.reserve_soc, b.load_a), RESERVE, said(b.reserve_soc, b.load_a)),
         ("restart_v", loaded(again, 0.0), SAG, said(again, 0.0)),
-        (
-            "return_bank_v",
-            n * ocv_v(chem, back_soc) + b.transfer_charge_a * b.path_ohm,
-            SAG,
-            said(back_soc, b.transfer_charge_a, "+"),
-        ),
+        ("return_bank_v", b.charging_v(chem, back_soc, b.transfer_charge_a), SAG, said(back_soc, b.transfer_charge_a, "+")),
         (
             "gen_stop_v",
-            n * ocv_v(chem, GENERATOR_STOP_SOC) + b.transfer_charge_a * b.path_ohm,
+            b.charging_v(chem, GENERATOR_STOP_SOC, b.transfer_charge_a),
             SAG,
             said(GENERATOR_STOP_SOC, b.transfer_charge_a, "+"),
         ),
