@@ -78,7 +78,7 @@ def _resolve(index: int, m: JobModule, job: Job, library: Library) -> Module:
             m.peukert, profile.peukert if profile else None, chemistry.peukert, f"Peukert exponent {figure(chemistry.peukert)}"
         )
         capacity = round(peukert_capacity_ah(rated, hours, chemistry.rated_h, p), 1)
-    guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + ASSUMED_BMS_MOHM, 2)
+    guess = round(cells * ASSUMED_CELL_MOHM_AH / capacity + (ASSUMED_BMS_MOHM if chemistry.has_bms else 0.0), 2)
     resistance = pick(m.resistance_mohm, profile.resistance_mohm if profile else None, guess, f"resistance {figure(guess)} mΩ")
     drawn = lead_of(job.bank.lead, job)
     measured = m.lead_mohm if m.lead_mohm is not None else job.bank.lead_mohm

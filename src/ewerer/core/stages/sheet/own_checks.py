@@ -176,7 +176,8 @@ def _ac_budget(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if source.loads_assumed
             else fix_of(solved, unit, row)
             if row is not None
-            else "Nothing on this unit limits what it charges from AC: a larger source, fewer loads, or another model.",
+            else f"Nothing on this unit limits what it charges from AC. Let the BMS or a controller hold the total charge at "
+            f"{figure(source.charge_a // 1)} A, or use a larger source.",
             drawn_w=round(drawn, 1),
             loads_w=source.loads_w,
             available_w=source.available_w,

@@ -30,6 +30,22 @@ def _shared(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
+@check(
+    "source-size", "sources", "What a source can give is known before anything is charged from it", "I_breaker, P_generator given"
+)
+def _size(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    job = solved.job
+    for source, held, at, fix in (
+        ("mains", job.mains, "/mains/breaker_a", "Read the rating on the breaker that feeds the units."),
+        ("generator", job.generator, "/generator/continuous_w", "Read the continuous power on its plate."),
+    ):
+        if source in job.site.sources and held is None:
+            word = "breaker of the mains" if source == "mains" else "power of the generator"
+            yield rule.finding(
+                "caution", f"The {word} is not known", f"Until it is, nothing is planned to be charged from the {source}.", at, fix
+            )
+
+
 @check("generator-quiet-empty", "sources", "Quiet hours that end when they begin are none", "from = to: 0 h")
 def _quiet_empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
     g = solved.job.generator

@@ -8,7 +8,7 @@ from itertools import pairwise, product
 from ...devices.codec import factor_of
 from ...documents.conditions import parse_interlock
 from ...documents.job import Job
-from ...documents.profiles import MenuProfile, Setting
+from ...documents.profiles import InverterProfile, MenuProfile, Setting
 from ...trade.chemistries import Chemistry, ocv_v
 from ...trade.margins import (
     ALARM_SOC_GAP,
@@ -173,6 +173,9 @@ def constraints_of(
         )
     if modules and modules[0].chemistry.equalise is not None:
         yield from over("equalise_v", "absorb_v", 0, EQUALISE, "equalising not below absorption")
+        if isinstance(profile, InverterProfile):
+            bears = profile.ratings.battery_v_max
+            yield from at_most("equalise_v", bears, UNIT_RANGE, f"{profile.name} bears {figure(bears)} V")
     else:
         yield from over("absorb_v", "equalise_v", 0, EQUALISE, "equalising not above absorption")
     yield from over("absorb_v", "float_v", 0, FLOAT, "float not above absorption")
@@ -219,6 +222,8 @@ def constraints_of(
         RESTART,
         f"{figure(b.full_a, 0)} A × {figure(b.path_ohm * 1000)} mΩ + {figure(h)} = {figure(rebound + h)} V above the shut-down",
     )
+    if "recharge_v" not in names:
+        yield from over("absorb_v", "restart_v", h, RECHARGE_RESTART, f"one hysteresis, {ht}, above restart")
     way = (b.load_a + b.transfer_charge_a) * b.path_ohm + h
     wt = (
         f"({figure(b.load_a, 0)} A load + {figure(b.transfer_charge_a, 0)} A charging) × {figure(b.path_ohm * 1000)} mΩ + "
