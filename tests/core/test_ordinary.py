@@ -7,16 +7,16 @@ import pytest
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.plan import plan
 from tests.jobs import DEMO, SKERRY, changed, job_of, plan_of, rules
-from tests.ordinary import ordinary_job
 from tests.sizes import size
+from tests.usual import usual_job
 
 LIBRARY = shipped_library()
 
 
 @pytest.mark.parametrize("part", range(4))
-def test_no_ordinary_job_is_stopped(part):
+def test_no_usual_job_is_stopped(part):
     for seed in range(part, size(60, 1200), 4):
-        made = plan(parse_job(json.dumps(ordinary_job(seed)), LIBRARY), LIBRARY)
+        made = plan(parse_job(json.dumps(usual_job(seed)), LIBRARY), LIBRARY)
         stops = [(f.rule, f.title, f.message) for f in made.findings if f.severity == "stop"]
         assert not stops, (seed, stops)
 

@@ -762,7 +762,7 @@ def simulate_py(  # type: ignore[no-untyped-def]
                 # Thresholds with their way back.
                 if by_soc:
                     if shut:
-                        shut = soc < restart_soc
+                        shut = soc < restart_soc or volts <= shut_v
                     else:
                         shut = soc <= shut_soc or volts <= shut_v
                 elif shut:

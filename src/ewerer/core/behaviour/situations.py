@@ -228,7 +228,8 @@ def asker(system: System) -> Callable[[Situation], Flows]:
         stands, own_ohm = volts, ohm
         if par.c10_ah > 0 and into > 0:
             into, stands, own_ohm = K.fills(par.absorb_v, soc, par.ambient_c, volts, par.cells, par.c10_ah, par.lead_ohm, into)  # type: ignore[no-untyped-call]
-        use = 0.0 if soc <= 1e-9 else par.idle_w + par.dc_load_a * volts
+        dead = soc <= 1e-9 or (shut and volts <= par.off_v)
+        use = 0.0 if dead else par.idle_w + par.dc_load_a * volts
         levels[soc, volts] = found = (
             into * (stands + into * own_ohm) + max(0.0, use - back),
             K.gives(par.discharge_a, volts, ohm, use, eta),  # type: ignore[no-untyped-call]

@@ -21,7 +21,7 @@ UNITS: dict[str, dict[str, Any]] = {
 PHASES = {"single": ("L1",), "split": ("L1", "L2"), "three": ("L1", "L2", "L3")}
 
 
-def ordinary_job(seed: int) -> dict[str, Any]:
+def usual_job(seed: int) -> dict[str, Any]:
     """Return a job in which everything fits: unit and bank of one class, a breaker and an engine that bear their loads."""
     d = random.Random(seed)
     name = d.choice([*UNITS, "plate"])
