@@ -195,15 +195,15 @@ def test_grid_gone(first_minute, mode, soc, sun, l1, bank, unserved):
 
 def test_reasons_say_what_happens(first_minute):
     said = {
-        "at its target: the bank rests, mains carries the load": job(ZERO, 0.4, 0, USE),
+        "at its target: mains carries the load": job(ZERO, 0.4, 0, USE),
         "window at its power: the bank also feeds the grid": job(FEED, 0.8, 6000, USE),
-        "feed-in outside windows: the bank gives nothing, mains carries what the sun does not": job(FEED, 0.8, 0),
+        "feed-in outside windows: mains carries what the sun does not": job(FEED, 0.8, 0),
         "above the cap: the bank shaves the peak": job(PEAK, 0.8, 0, **CAP),
-        "below the cap: the bank rests, mains carries the load": job(PEAK, 0.8, 1500, **CAP),
-        "charging window, at its target: the bank rests, mains carries the load": job(ZERO, 0.8, 0, CHARGE),
+        "below the cap: mains carries the load": job(PEAK, 0.8, 1500, **CAP),
+        "charging window, at its target: mains carries the load": job(ZERO, 0.8, 0, CHARGE),
         "output off until the bank is back at its restart level": job(ZERO, 0.25, 0, grid=False, outage_reserve_soc=0.3),
         "at the rating: more load than the units can carry": job(ZERO, 0.8, 15000, l1=12000, grid=False),
-        "holding window: the bank rests, mains carries the load": job(ZERO, 0.8, 0, HOLD),
+        "holding window: mains carries the load": job(ZERO, 0.8, 0, HOLD),
     }
     for words, given in said.items():
         assert first_minute(given)["reason"] == words

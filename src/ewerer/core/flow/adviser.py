@@ -515,5 +515,5 @@ def _words(w: Window, day_price: Floats, money: str) -> str:
     if w.action == "charge":
         return told + f"the mains carry the loads and charge the bank up to {round((w.target_soc or 1) * 100)} %."
     if w.action == "hold":
-        return told + "the bank rests and keeps its charge for dearer hours."
+        return told + "the bank keeps its charge for dearer hours."
     return told + f"the bank carries the loads down to {round((w.target_soc or 0) * 100)} %."

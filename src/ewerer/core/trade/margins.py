@@ -146,6 +146,8 @@ TEN_HOURS = 10.0
 """Hours of the capacity that the charge model is normalised to [h] [S]."""
 
 # Modules side by side
+WORN = 0.8
+"""A module that holds less than this of its rated charge is worn; many warranties end there [T]."""
 AGE_APART_YEARS, HEALTH_APART = 2.0, 0.10
 """Modules older or weaker than each other by more than this age the new ones [T]."""
 RESTING_SLACK_V = (0.1, 0.05)

@@ -14,6 +14,7 @@ from ...trade.margins import (
     RESTING_SLACK_V,
     SHARE_LOST,
     USUAL_RESTING_OVER_NOMINAL_V,
+    WORN,
 )
 from ...trade.rules import Rule, check
 from ...trade.steps import figure
@@ -217,6 +218,21 @@ def _windows(rule: Rule, solved: Solved) -> Iterator[Finding]:
             cell_max_v=tops[0],
             cell_min_v=bottoms[-1],
         )
+
+
+@check("health-low", "bank", "A worn module holds less than its plate says", "health >= {WORN:%}")
+def _worn(rule: Rule, solved: Solved) -> Iterator[Finding]:
+    for m in solved.modules:
+        if m.health is not None and m.health < WORN - 1e-9:
+            yield rule.finding(
+                "caution",
+                f"{m.id} is worn",
+                f"{figure(m.health * 100, 0)} % of {figure(m.rated_ah)} Ah is {figure(m.health * m.rated_ah, 0)} Ah; the plan counts the plate's.",
+                f"/bank/modules/{m.index}/health",
+                "Measure it over one full charge and discharge, and enter what it holds as its capacity.",
+                health=m.health,
+                holds_ah=round(m.health * m.rated_ah, 1),
+            )
 
 
 @check(
