@@ -418,6 +418,7 @@ REASONS: dict[str, dict[str, str]] = {
             for n in ("id", "name", "side", "feeds", "device")
         },
         "sheet_marks/*/*/state": "is drawn on the working list",
+        "sheet_marks/*/*/entered": "is where a later visit begins; tests/core/test_run.py",
         "sheet_marks/*/*/note": "stands on the working list and on paper",
     },
     "inverter/1": EVERY,

@@ -32,8 +32,8 @@ FORCED = event("t", "temporary", at(5), step="proof:transfer", shown="60")
 def stream():
     return [
         event("a", "done", at(1), step="before:people"),
-        event("b", "reading", at(2), step="isolate:dead", name="volts", value=53.0, shown="53.0", unit="V", verdict="fail", text="It is not dead"),
-        event("c", "override", at(3), step="isolate:dead", text="the second meter says 0"),
+        event("b", "reading", at(2), step="address:ohms", name="ohms", value=118.0, shown="118", unit="Ω", verdict="fail", text="One terminator is missing"),
+        event("c", "override", at(3), step="address:ohms", text="the second meter says 0"),
         event("d", "photo", at(4), photo="p1", step="found:photo"),
         event("e", "log", at(6), entry={"kind": "fault", "code": "F12", "text": "Low voltage alarm", "device": "U1"}),
         event("z", "signed", at(50), name="Ada Reed", text="commissioned it"),

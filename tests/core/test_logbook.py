@@ -134,7 +134,7 @@ def test_due_as_calendar():
 
 def test_setting_changes_come_by_themselves():
     made = run_of(job_of(SKERRY), LIBRARY)
-    step = next(s for s in made.steps if s.id == "enter:U1:fill-volts")
+    step = next(x for s in made.steps for x in s.lines if x.id == "enter:U1:fill-volts")
     state = fold(
         [
             event("f", "as-found", at(0), device="U1", setting="fill-volts", shown="56.4"),

@@ -396,6 +396,16 @@ EFFECTS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 90})).limits.charge.bank_a == 90,
         lambda: plan_of(changed(SKERRY, policy__own_figures={"bank_charge_max_a": 900})).limits.charge.bank_a == 900,
     ),
+    "join-rest": (
+        lambda: (
+            KINDS["rest"](Noted(values={"A": 53.2, "B": 50.0}, given={"tolerance_v": 0.1, "ohm.A": 0.01, "ohm.B": 0.01})).verdict
+            == "fail"
+        ),
+        lambda: (
+            KINDS["rest"](Noted(values={"A": 53.2, "B": 53.18}, given={"tolerance_v": 0.1, "ohm.A": 0.01, "ohm.B": 0.01})).verdict
+            == "fail"
+        ),
+    ),
     "lead-acid-charge": (
         lambda: charging_v(0.8, 10, 100) > charging_v(0.5, 10, 100) + 0.2,
         lambda: plan_of(SKERRY).bank.chemistry == "gel",

@@ -8,14 +8,17 @@ import pytest
 
 from ewerer import cli
 from ewerer.core.devices.library import parse_job, shipped_library
+from ewerer.core.documents.results.run import GATE
 from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
 from ewerer.core.record.handover import laid_over
 from ewerer.core.record.oneline import live
-from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, waits_for, why_not_closed
+from ewerer.core.record.record import record_of
+from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, statuses_of, waits_for, why_not_closed
 from ewerer.core.trade.errors import DocumentError
+from ewerer.core.visit.working_list import unit_order
 from tests.events import at, event
-from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline, job_of
+from tests.jobs import DEMO, FENWICK, HERON, LARCH, NAMES, OSTRAND, SKERRY, changed, data, hand_written, inline, job_of, plan_of
 from tests.seeded import ordinary_job, seeded_job
 from tests.sizes import size
 
@@ -72,7 +75,10 @@ def test_restoring_is_isolating_in_reverse(part):
         made = random_run(seed)
         opened = [s.breaker for s in made.steps if s.breaker and s.opens]
         closed = [s.breaker for s in made.steps if s.breaker and not s.opens]
-        assert opened == made.isolating and closed == opened[::-1], seed
+        feeds = [b for b in opened if b == "grid" or b.startswith("feed-")]
+        one = [b for b in opened[::-1] if b not in feeds or len(feeds) == 1 or b == feeds[0]]
+        assert opened == made.isolating and sorted(closed) == sorted(one), seed  # feeds are alternatives: one is closed
+        assert [b for b in closed if b not in feeds] == [b for b in one if b not in feeds], seed
         assert {b.id for b in made.breakers} == set(opened)
         for s in made.steps:
             if s.reverse:
@@ -122,6 +128,11 @@ def test_the_check_of_the_invariant_can_fail():
     assert broken(made.breakers, closed - {"module-M1"}, "sun-S1-1") == ""
 
 
+def said(made, ids, status):
+    """Return statuses of steps; a page's are its lines'."""
+    return {x: status for s in made.steps if s.id in ids for x in ([line.id for line in s.lines] or [s.id])}
+
+
 @pytest.mark.parametrize("part", range(10))
 def test_a_failed_step_blocks_exactly_what_depends_on_it(part):
     for seed in SEEDS[part::10]:
@@ -129,7 +140,7 @@ def test_a_failed_step_blocks_exactly_what_depends_on_it(part):
         dice = Random(seed)
         failed = dice.choice(made.steps).id
         done = {s.id for s in made.steps if dice.random() < 0.3} - {failed}
-        where = standing(made.steps, {failed: "failed"} | dict.fromkeys(done, "done"))
+        where = standing(made.steps, said(made, done, "done") | said(made, {failed}, "failed"))
         # restated: walk up the needs
         needs = {s.id: s.needs for s in made.steps}
 
@@ -147,8 +158,9 @@ def test_a_failed_step_blocks_exactly_what_depends_on_it(part):
         blocked = {id for id, w in where.items() if w == "blocked"}
         assert blocked == {s.id for s in made.steps if s.id not in done and s.id != failed and depends(s.id)}, seed
         assert set(waits_for(made.steps, failed)) == {s.id for s in made.steps if depends(s.id)}
-        overridden = standing(made.steps, {failed: "overridden"} | dict.fromkeys(done, "done"))
-        assert "blocked" not in overridden.values()
+        overridden = standing(made.steps, said(made, done, "done") | said(made, {failed}, "overridden"))
+        firm = next(s for s in made.steps if s.id == failed).firm
+        assert firm == ("blocked" in overridden.values()), "what is dead or not nobody goes past"
 
 
 @pytest.mark.parametrize("part", range(5))
@@ -163,7 +175,7 @@ def test_the_order_stands_still_when_something_else_changes(part):
         more = json.loads(random_job(seed))
         more["generator"] = {"continuous_w": 6000}
         # The walk through a menu is the shortest for what is entered, so it may turn round when a generator adds entries.
-        steady = [id for id in before if not id.startswith("enter:")]
+        steady = [id for id in before if not id.startswith(("enter:", "page:"))]
         after = [s.id for s in run(more).steps if s.id in steady]
         assert after == [id for id in steady if id in after], "what both have stands in one order"
 
@@ -184,7 +196,7 @@ def test_demo_runs_have_every_part_that_applies(name):
 def test_parts_that_do_not_apply_are_left_out():
     bare = run(hand_written(inline("A")))
     ids = {s.id for s in bare.steps}
-    assert not any(i.startswith(("address:", "protocol:", "enter:", "clock:", "proof:same")) for i in ids)
+    assert not any(i.startswith(("address:", "protocol:", "enter:", "page:", "clock:", "proof:same")) for i in ids)
     assert run({"ewerer": "job/2", "name": "Empty"}).steps
     assert not any(s.id == "hardware:ct" for s in run(data(LARCH)).steps)
     assert any(s.id == "hardware:ct" for s in run(data(OSTRAND)).steps)
@@ -257,6 +269,13 @@ def test_a_test_that_is_not_put_back_keeps_the_run_open():
     stream.append(event("c", "reading", at(3), step="isolate:dead", name="volts", shown="53", value=53.0, verdict="fail"))
     assert "failed" in why_not_closed(made, fold(stream))[0]
     stream.append(event("d", "override", at(4), step="isolate:dead", text="second meter says 0"))
+    assert "failed" in why_not_closed(made, fold(stream))[0], "nobody goes past a bar that is live: it is measured again"
+    assert standing(made.steps, statuses_of(fold(stream)))["restore:bank"] == "blocked"
+    stream.append(event("e", "reading", at(5), step="isolate:dead", name="volts", shown="0", value=0.0, verdict="pass"))
+    stream.append(event("h", "done", at(6), step="isolate:dead"))
+    stream.append(event("f", "reading", at(6), step="sensor:zero", name="amps", shown="9", value=9.0, verdict="fail"))
+    stream.append(event("g", "override", at(7), step="sensor:zero", text="second meter says 0"))
+    made = run(changed(SKERRY, bank__shunt_a=500))
     state = fold(stream)
     assert why_not_closed(made, state) == [] and any("second meter" in p for p in open_points(made, state))
 
@@ -265,7 +284,7 @@ def test_run_on_the_command_line(tmp_path, capsysbinary):
     path = str(DEMO / f"{SKERRY}.json")
     assert cli.main(["run", path]) == 0
     told = json.loads(capsysbinary.readouterr().out)
-    assert told["ewerer"] == "run/1" and len(told["steps"]) > 150
+    assert told["ewerer"] == "run/1" and len(told["steps"]) > 80
     events = tmp_path / "e.jsonl"
     events.write_text(json.dumps(event("a", "done", at(1), step="before:people")))
     assert cli.main(["run", path, "--events", str(events)]) == 0
@@ -279,23 +298,178 @@ def test_modules_measured_on_site_gate_their_joining():
     job = changed(SKERRY, **{f"bank__modules__{i}__resting_v": None for i in range(3)})
     ids = [m["id"] for m in job["bank"]["modules"]]
 
-    def run_with(*volts, again=None):
-        told = [event(f"e-{i:08d}", "reading", step=f"join:rest:{id}", name="volts", shown=f"{v}", value=v, unit="V") for i, (id, v) in enumerate(zip(ids, volts, strict=False))]  # fmt: skip
-        if again is not None:
-            told.append(
-                event("e-00000099", "reading", step=f"join:level:{ids[1]}", name="volts", shown=f"{again}", value=again, unit="V")
-            )
-        made = run_of(laid_over(job_of(job), fold(told)), shipped_library())
-        return made, {s.id: s for s in made.steps}
+    def told(*volts):
+        return fold([event(f"e-{i:08d}", "reading", step="join:rest", name=id, shown=f"{v}", value=v, unit="V") for i, (id, v) in enumerate(zip(ids, volts, strict=False))])  # fmt: skip
 
-    made, steps = run_with()
-    assert not any(id.startswith("join:level") for id in steps)
-    made, steps = run_with(53.2, 50.0, 53.2)
-    level = steps[f"join:level:{ids[1]}"]
-    assert level.asks[0].gate.low == pytest.approx(53.1) and "Do not join" in level.what
-    closings = [s for s in made.steps if s.id.startswith("restore:module-")]
-    assert all(level.id in s.needs or any(n.startswith("restore:module-") for n in s.needs) for s in closings)
-    assert any(s.asks and s.asks[0].gate.expected > 50 for s in closings) and "Do not join these modules yet" in made.stopped
-    made, steps = run_with(53.2, 50.0, 53.2, again=53.18)
-    assert not any(id.startswith("join:level") for id in steps) and not made.stopped
+    def judged(*volts):
+        laid = laid_over(job_of(job), told(*volts))
+        made = run_of(laid, LIBRARY)
+        return record_of(laid, LIBRARY, made, told(*volts)).judged["join:rest"], made
+
+    assert judged(53.2, 53.2)[0].verdict is None, "one is still to be read"
+    verdict, made = judged(53.2, 50.0, 53.2)
+    assert verdict.verdict == "fail" and ids[1] in verdict.text and "Do not join these modules yet" in made.stopped
+    # one branch of R against two that are joined: dV / (R + R/2)
+    amps = {f.name: f.value for f in verdict.figures}[f"amps.{ids[1]}"]
+    ohm = next(s.given[f"ohm.{ids[1]}"] for s in made.steps if s.id == "join:rest")
+    assert amps == pytest.approx(3.2 / (1.5 * ohm), rel=0.01)
+    steps = {s.id: s for s in made.steps}
+    assert all(
+        reaches(steps, s.id, {"join:rest", GATE}) == {"join:rest", GATE} for s in made.steps if s.id.startswith("restore:module-")
+    )
+    verdict, made = judged(53.2, 53.18, 53.2)
+    assert verdict.verdict == "pass" and not made.stopped
     assert all(s.asks[0].gate.expected < 5 for s in made.steps if s.id.startswith("restore:module-") and s.asks)
+
+
+# The invariants, on any order of work that the needs allow
+
+
+def reaches(steps, id, wanted):
+    """Return which of ``wanted`` a step waits for, directly or through others."""
+    todo, seen = [id], set()
+    while todo:
+        for n in steps[todo.pop()].needs:
+            if n not in seen and n in steps:
+                seen.add(n)
+                todo.append(n)
+    return seen & wanted
+
+
+def walks(made, dice):
+    """Yield the steps in a random order that keeps every need."""
+    done, left = set(), list(made.steps)
+    while left:
+        ready = [s for s in left if set(s.needs) <= done]
+        assert ready, "a run that cannot end"
+        s = dice.choice(ready)
+        left.remove(s)
+        done.add(s.id)
+        yield s
+
+
+KINDS = ("full", "settings", "part", "check", "fault")
+
+
+@pytest.mark.parametrize("part", range(10))
+def test_on_any_order_of_work_the_invariants_hold(part):
+    """Restated: units of one output, dead bars, feeds, a plan's stop, polarity; for each kind of visit, in an order nobody foresaw."""
+    for seed in SEEDS[part::10]:
+        job = json.loads(random_job(seed))
+        units = {u["id"] for u in job["units"]}
+        for kind in KINDS:
+            made = run_of(parse_job(json.dumps(job), LIBRARY), LIBRARY, kind)
+            assert made.visit == kind and needs_met(made.steps), (seed, kind)
+            on, knows, done, feeds = set(), set(), set(), set()
+            stopped = bool(made.stopped)
+            for s in walks(made, Random(f"{seed} {kind}")):
+                for fact in s.makes:
+                    what, _, of = fact.partition("(")
+                    of = of.rstrip(")")
+                    if what in ("on", "alone"):
+                        on.add(of)
+                        assert len(on) == 1 or on <= knows, (seed, kind, s.id, "two on before each knows its place")
+                    if what == "off":
+                        on.discard(of)
+                    if what == "role_set":
+                        knows.add(of)
+                if s.breaker and not s.opens and (s.breaker == "grid" or s.breaker.startswith("feed-")):
+                    feeds.add(s.breaker)
+                    assert len(feeds) <= 1, "feeds of one inlet are alternatives"
+                energises = s.id.startswith(("on:", "alone:on:", "restore:"))
+                if energises and stopped:
+                    assert GATE in done, (seed, kind, s.id, "a plan that stops is not energised")
+                if s.id == "restore:bank":
+                    assert "power:polarity" in done and "isolate:dead" in done
+                if s.section in ("hardware", "join"):
+                    assert "isolate:dead" in done or s.id == GATE, (seed, s.id)
+                done.add(s.id)
+            assert (
+                kind != "full" or not units or len(units) == 1 or knows >= units or stopped or any(not x.lines for x in made.steps)
+            )
+
+
+def test_the_walk_can_fail():
+    made = run(data(SKERRY))
+    loose = [s.model_copy(update={"needs": [n for n in s.needs if not n.startswith(("alone:off", "recheck"))]}) for s in made.steps]
+    seen = set()
+    for turn in range(40):
+        on = set()
+        for s in walks(made.model_copy(update={"steps": loose}), Random(turn)):
+            on |= {f[6:-1] for f in s.makes if f.startswith("alone(")}
+            on -= {f[4:-1] for f in s.makes if f.startswith("off(")}
+            seen.add(len(on))
+    assert 2 in seen
+
+
+def test_a_plan_that_stops_holds_the_run_and_the_signature():
+    stopped = run(changed(SKERRY, extra_entries={"U1": {"fill-volts": "60.0"}}))
+    assert stopped.stopped
+    gate = next(s for s in stopped.steps if s.id == GATE)
+    assert gate.asks[0].choices == ["still stops"] and gate.asks[0].good == ["is mended"], "it goes only when the plan is mended"
+    assert "The plan stops" in why_not_closed(stopped, fold([]))[0]
+    went = fold([event("a", "reading", at(1), step=GATE, name="plan", shown="still stops", verdict="fail"), event("b", "override", at(2), step=GATE, text="the owner insists")])  # fmt: skip
+    assert why_not_closed(stopped, went) == [] and any("the owner insists" in p for p in open_points(stopped, went))
+    assert not any(s.id == GATE for s in run(data(SKERRY)).steps)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_whatever_the_plan_tells_a_hand_is_a_step_or_a_line(name):
+    """Adapters, lines to decide, bad firmware, protocol, other feeds, each planned entry that is not there yet."""
+    job = changed(name, mains__feeds=[{"name": "Cord", "breaker_a": 10}]) if data(name).get("mains") else data(name)
+    made, tried = run(job), plan_of(job)
+    ids = {s.id for s in made.steps}
+    lines = {line.id for s in made.steps for line in s.lines}
+    for sheet in (*tried.units, *tried.devices):
+        if sheet.settings:
+            asked = {a.name for s in made.steps if s.id == f"decide:{sheet.id}" for a in s.asks}
+            assert {d.setting for d in sheet.decide} <= asked
+            read = {a.name for s in made.steps if s.id == f"recheck:{sheet.id}" for a in s.asks}
+            assert {r.setting for r in sheet.settings if r.quantity not in ("new_bank", "soc_now")} <= read, (
+                "each planned setting is read"
+            )
+            order = unit_order(job_of(job), sheet.id)
+            assert {f"enter:{sheet.id}:{x.key}" for x in order.steps if x.kind == "entry"} <= lines
+    adapters = [tried.link.host_unit] if tried.link.adapter else []
+    adapters += [c.charger for c in tried.link.chargers if c.adapter]
+    assert {f"protocol:adapter:{d}" for d in adapters} <= ids
+    assert {f"found:update:{v.device}" for v in tried.link.firmware if v.verdict == "bad"} <= ids
+    if tried.link.loop == "closed" and any(m for m in tried.link.speaking):
+        assert "protocol:modules" in ids
+    if data(name).get("mains"):
+        assert {"restore:feed", "feed:1"} <= ids and "restore:grid" not in ids
+
+
+# Visits
+
+
+def everything_entered(job):
+    """Return the job as its events would leave it after a full run: each planned entry done as it stands."""
+    made = plan_of(job)
+    marks = {s.id: {r.setting: {"state": "done", "entered": r.entry} for r in s.settings} for s in (*made.units, *made.devices)}
+    return job | {"sheet_marks": marks}
+
+
+def test_one_changed_temperature_limit_is_a_short_visit():
+    job = everything_entered(data(SKERRY))
+    assert run(job).proposed == "check", "nothing differs"
+    job["policy"] = job.get("policy", {}) | {"own_figures": {"temp_stop_c": 45}}
+    made = run_of(parse_job(json.dumps(job), LIBRARY), LIBRARY, "settings")
+    lines = [line for s in made.steps for line in s.lines]
+    assert len(made.steps) <= 12 and {x.enter for x in lines} == {"45"}, [s.id for s in made.steps]
+    assert run(job).proposed == "settings"
+    assert not any(s.section in ("isolate", "join", "power") for s in made.steps)
+    both = run_of(parse_job(json.dumps(everything_entered(data(SKERRY)) | {"policy": data(SKERRY)["policy"] | {"reserve_soc": 0.3}}), LIBRARY), LIBRARY, "settings")  # fmt: skip
+    assert 3 < len(both.steps) <= 20, [s.id for s in both.steps]
+
+
+def test_what_is_proposed_fits_what_is_known():
+    assert run(data(SKERRY)).proposed == "full"
+    job = everything_entered(data(SKERRY))
+    job["sheet_marks"].pop("U2")
+    assert run(job).proposed == "part"
+
+
+def test_a_two_unit_build_has_few_steps():
+    counts = {name: len(run(data(name)).steps) for name in (LARCH, SKERRY)}
+    assert counts[LARCH] <= 90 and counts[SKERRY] <= 105, counts

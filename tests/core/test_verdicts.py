@@ -253,9 +253,9 @@ def test_measured_figures_become_proposals_and_answers_stay():
         for i, (n, v) in enumerate(r.items())
     ]
     stream += [
-        event("m", "reading", at(10), step="join:rest:M1", name="volts", value=53.11, shown="53.11", unit="V"),
+        event("m", "reading", at(10), step="join:rest", name="M1", value=53.11, shown="53.11", unit="V"),
         event("o", "reading", at(11), step="address:ohms", name="ohms", value=118.0, shown="118", verdict="fail"),
-        event("f", "reading", at(12), step="found:firmware:U1", name="firmware", shown="2.15"),
+        event("f", "reading", at(12), step="found:firmware", name="U1", shown="2.15"),
         *[event(f"c{i}", "reading", at(20 + i), step="proof:charge", name=n, value=v, shown=f"{v}") for i, (n, v) in enumerate(points((0, 54, 80), (20, 55.2, 60), (25, 55.42, 40)).items())],
     ]  # fmt: skip
     record = record_of(job, LIBRARY, made, fold(stream))

@@ -54,6 +54,9 @@ def parser() -> argparse.ArgumentParser:
     v.add_argument("--scheduler", metavar="tcp://HOST:PORT", help="run on a Dask cluster (extra part: ewerer[fleet])")
     r = job_command("run", "print the steps on site")
     r.add_argument("--format", choices=["json", "pdf"], default="json")
+    r.add_argument(
+        "--visit", choices=["full", "settings", "part", "check", "fault"], default="full", help="what kind of visit it is"
+    )
     r.add_argument("--events", metavar="FILE.jsonl", help="events so far: each step is told with where it stands")
     r.add_argument("--paper", choices=["A4", "Letter"], default="A4", help="paper of the pdf")
     e = commands.add_parser("fold", help="print the state of a stream of events as JSON")

@@ -20,7 +20,7 @@ def run(args: argparse.Namespace) -> int:
     held = library(args.library)
     job = parse_job(read(args.job), held)
     state = fold(e.to_data() for e in read_events(read(args.events, MAX_EVENTS_BYTES))) if args.events else fold([])
-    made = run_of(laid_over(job, state), held)
+    made = run_of(laid_over(job, state), held, args.visit)
     where = standing(made.steps, statuses_of(state)) if args.events else {}
     if args.format == "pdf":
         write(checklist_page(made, where, args.paper), args.output)

@@ -186,9 +186,9 @@ def sheet_file(of: Inputs, unit: str, format: str) -> bytes:
     return sheet_bytes(job, find_sheet(job, plan(job, library), unit), format)
 
 
-def run_of_job(of: Inputs) -> str:
-    """Return the run of a job as JSON."""
-    return run_of(*of.read()).model_dump_json(by_alias=True)
+def run_of_job(of: Inputs, visit: str = "") -> str:
+    """Return the run of a job for a kind of visit as JSON."""
+    return run_of(*of.read(), visit).model_dump_json(by_alias=True)
 
 
 def record_of_job(of: Inputs, state: State) -> str:

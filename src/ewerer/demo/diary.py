@@ -17,6 +17,9 @@ from ..core.record.fold import fold
 from ..core.record.judge import judge_ask
 from ..core.record.record import judge_step
 from ..core.record.run import run_of
+from ..core.stages.pipeline import solve
+from ..core.stages.sheet.found import planned_entries
+from ..core.trade.margins import LEAST_CELL_V
 
 METERS = (
     Meter(name="Red bench meter", kind="volts", pct=0.1, digits=2, step=0.01, due="2027-05-01"),
@@ -25,6 +28,8 @@ METERS = (
     Meter(name="Probe thermometer", kind="temperature", pct=0.5, digits=5, step=0.1),
 )
 BY_KIND = {m.kind: m for m in METERS}
+RESTS_V = {"lithium": 3.29, "lead": 2.11}
+"""What a cell of the demo's banks rests at [V]."""
 SECOND = "rook"
 """The second person of the demo crew."""
 
@@ -59,6 +64,13 @@ class Diary:
         """Do a step as it goes well: what is asked is read, a change is put back, a stopwatch pressed."""
         if step.temporary is not None:
             self.tell("temporary", step=step.id, shown=step.temporary.to or "out")
+        if step.lines:
+            for line in step.lines:
+                self.tell("done", minutes=0.4, step=line.id, shown=line.enter)
+            return
+        if step.id.startswith("found:settings:"):
+            for setting, shown in harmless(job, step.devices[0], library):
+                self.tell("as-found", minutes=0.3, device=step.devices[0], setting=setting, shown=shown)
         begin = self.now
         for i, name in enumerate(step.stopwatch):
             self.now = begin + dt.timedelta(seconds=step.given.get("lasts_s", 8.0) * i)
@@ -74,7 +86,7 @@ class Diary:
                     value = _within(ask)
                 if value is not None:
                     self.read(step, ask, value, f"{value:g}", 0.3)
-            elif ask.needed or ask.good:
+            elif ask.needed or (ask.good and not step.id.startswith("recheck:")):
                 self.read(step, ask, None, ask.good[0] if ask.good else _text(step, ask, job), 0.2)
         if step.figures:
             told = fold(e for e in self.events if e.get("step") == step.id)["steps"].get(step.id)
@@ -96,10 +108,23 @@ def _within(ask: Ask) -> float:
     return round((low + high) / 2, 2)
 
 
+def harmless(job: JobDocument, device: str, library: Library) -> list[tuple[str, str]]:
+    """Return some settings of a device that stand as the plan wants them already, and what they show: as left from the factory."""
+    solved = solve(job, library)
+    found = next((d for d in solved.devices if d.id == device), None)
+    if found is None:
+        return []
+    entries = planned_entries(found, solved)
+    same = [(s.id, s.factory) for s in found.profile.settings if s.factory is not None and entries.get(s.id) == s.factory]
+    return same[:4]
+
+
 def _text(step: RunStep, ask: Ask, job: JobDocument) -> str:
-    if ask.name == "firmware":
+    if step.id == "found:firmware":
         parts = {u.id: u.firmware for u in job.units} | {m.id: m.firmware for m in job.bank.modules}
-        return parts.get(step.devices[0] if step.devices else "") or "as delivered"
+        return parts.get(ask.name) or "as delivered"
+    if step.id.startswith("decide:"):
+        return "as it is"
     return ask.choices[0] if ask.choices else "seen"
 
 
@@ -107,6 +132,7 @@ def plausible(step: RunStep, job: JobDocument, library: Library) -> Mapping[str,
     """Return readings at a step with figures that turn out well."""
     g = step.given
     makers: dict[str, Callable[[], Mapping[str, float]]] = {
+        "rest": lambda: {a.name: _resting(a, i) for i, a in enumerate(step.asks)},
         "gain": lambda: {"shown": round(g["rated_a"] * 0.3 * 0.99, 1), "reference": round(g["rated_a"] * 0.3, 1)},
         "zero": lambda: {"amps": round(g["own_draw_a"], 2)},
         "resistance": lambda: {"v1": 53.2, "i1": 2.0, "v2": round(53.2 - 0.1 * g["expected_mohm"] * 1.02, 2), "i2": 102.0},
@@ -132,6 +158,14 @@ def plausible(step: RunStep, job: JobDocument, library: Library) -> Mapping[str,
             "grid": round(want["predicted_grid_w"]),
         }
     return makers.get(step.figures, dict)()
+
+
+def _resting(ask: Ask, place: int) -> float:
+    if ask.expect:
+        return float(ask.expect.split(" ")[0])
+    cells = (ask.least or 0.0) / LEAST_CELL_V
+    each = RESTS_V["lithium" if (ask.most or 0.0) > 3 * cells else "lead"]
+    return round(each * cells + 0.01 * (place % 2), 2)
 
 
 def _charge(g: Mapping[str, float]) -> Mapping[str, float]:

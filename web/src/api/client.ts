@@ -13,6 +13,7 @@ import type {
   ProfileData,
   SessionOut,
   TryIn,
+  Visit,
   WorkIn,
 } from './types'
 
@@ -208,7 +209,8 @@ export const api = {
   readFound: (profile: string, text: string) =>
     told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
 
-  run: (id: string) => told(http.GET('/api/jobs/{id}/run', job(id))),
+  run: (id: string, visit: Visit = 'full') =>
+    told(http.GET('/api/jobs/{id}/run', { params: { path: { id }, query: { visit } } })),
   record: (id: string) => told(http.GET('/api/jobs/{id}/record', job(id))),
   events: (id: string, after: number) =>
     told(http.GET('/api/jobs/{id}/events', { params: { path: { id }, query: { after, limit: 1000 } } })),

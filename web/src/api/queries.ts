@@ -1,7 +1,7 @@
 // Every question to the server with its key and its way of asking, in one place.
 import { keepPreviousData, queryOptions } from '@tanstack/vue-query'
 import { withoutRefused } from '../job/refused'
-import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut, type Chemistry } from './client'
+import { api, ApiProblem, type Job, type JobsAsked, type Plan, type ProblemOut, type Chemistry, type Visit } from './client'
 
 export const PAGE = 40
 const AGES = { staleTime: Infinity, gcTime: Infinity }
@@ -83,7 +83,8 @@ export const queries = {
       staleTime: Infinity,
       ...live,
     }),
-  run: (id: string, turn: string) => queryOptions({ queryKey: ['run', id, turn], queryFn: () => api.run(id), ...live }),
+  run: (id: string, turn: string, visit: Visit = 'full') =>
+    queryOptions({ queryKey: ['run', id, visit, turn], queryFn: () => api.run(id, visit), ...live }),
   record: (id: string, turn: string) =>
     queryOptions({
       queryKey: ['record', id, turn],

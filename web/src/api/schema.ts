@@ -1225,7 +1225,7 @@ export interface paths {
         };
         /**
          * Run Of Job
-         * @description Return the run of the saved job.
+         * @description Return the run of the saved job for a kind of visit.
          */
         get: operations["ewerer_server_api_record_run_of_job"];
         put?: never;
@@ -3072,6 +3072,8 @@ export interface components {
             state: "done" | "skipped";
             /** Read Back */
             read_back?: string | null;
+            /** Entered */
+            entered?: string | null;
             /** Note */
             note?: string | null;
         };
@@ -9283,6 +9285,12 @@ export interface components {
              */
             good: string[];
             /**
+             * Opens
+             * @description choices that leave an open point
+             * @default []
+             */
+            opens: string[];
+            /**
              * Row
              * @description row in the step's table; empty where it has none
              * @default
@@ -9300,6 +9308,16 @@ export interface components {
              * @default true
              */
             needed: boolean;
+            /**
+             * Least
+             * @description lowest reading that can be at all; below it the meter or the typing is wrong
+             */
+            least?: number | null;
+            /**
+             * Most
+             * @description highest reading that can be at all
+             */
+            most?: number | null;
             /**
              * Meter
              * @description kind of instrument it is read with; empty: a display
@@ -9610,6 +9628,24 @@ export interface components {
              * @default []
              */
             stopped: string[];
+            /**
+             * Visit
+             * @description kind of visit: full, settings, part, check or fault
+             * @default full
+             */
+            visit: string;
+            /**
+             * Visits
+             * @description kinds of visit that this job can have
+             * @default []
+             */
+            visits: string[];
+            /**
+             * Proposed
+             * @description the kind that fits what is known of the site
+             * @default full
+             */
+            proposed: string;
         };
         /**
          * RunSection
@@ -9795,6 +9831,24 @@ export interface components {
              */
             opens: boolean;
             /**
+             * Lines
+             * @description entries of one page of the menu, in their order; the step is done when all are
+             * @default []
+             */
+            lines: components["schemas"]["StepLine"][];
+            /**
+             * Firm
+             * @description whether nobody may go past it: only measured again
+             * @default false
+             */
+            firm: boolean;
+            /**
+             * Makes
+             * @description facts that it makes true: dead(busbar), closed(breaker), entered(unit) ...
+             * @default []
+             */
+            makes: string[];
+            /**
              * Optional
              * @description whether it may be left out with a reason
              * @default false
@@ -9812,6 +9866,69 @@ export interface components {
              * @default 0
              */
             after_days: number;
+        };
+        /**
+         * StepLine
+         * @description One entry of a page of the menu: done, left out and read back by itself, under its own id.
+         */
+        StepLine: {
+            /**
+             * Id
+             * @description its id among the events, the same in every run of the job
+             */
+            id: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Shows
+             * @description what it shows before
+             * @default
+             */
+            shows: string;
+            /**
+             * Enter
+             * @description what to type
+             */
+            enter: string;
+            /**
+             * Unit
+             * @description unit of what is typed
+             * @default
+             */
+            unit: string;
+            /**
+             * Why
+             * @description why
+             * @default
+             */
+            why: string;
+            /**
+             * Cautions
+             * @description what may hurt
+             * @default []
+             */
+            cautions: string[];
+            /**
+             * Temporary
+             * @description whether it stands for now only
+             * @default false
+             */
+            temporary: boolean;
+            /**
+             * Menu
+             * @description its place, where the step goes over several pages
+             * @default
+             */
+            menu: string;
+            /**
+             * Differs
+             * @description whether it is another value than on the device that was entered before
+             * @default false
+             */
+            differs: boolean;
         };
         /**
          * Temporary
@@ -14722,7 +14839,9 @@ export interface operations {
     };
     ewerer_server_api_record_run_of_job: {
         parameters: {
-            query?: never;
+            query?: {
+                visit?: "full" | "settings" | "part" | "check" | "fault";
+            };
             header?: never;
             path: {
                 id: string;

@@ -78,3 +78,5 @@ export type HandoverLine = S['HandoverLine']
 export type VerifiedOut = S['Verified']
 /** A profile as plain data: it may be half typed, so no kind of it is assumed. */
 export type ProfileData = Record<string, unknown>
+export type Visit = 'full' | 'settings' | 'part' | 'check' | 'fault'
+export type StepLine = S['StepLine']

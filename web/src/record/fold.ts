@@ -151,6 +151,7 @@ export function fold(events: Iterable<EventData>): RecordState {
     s.by = event.by
     if (kind === 'done' || kind === 'skipped') {
       s.mark = kind
+      if (kind === 'done' && event.shown) s.shown = event.shown
       s.reason = event.text ?? ''
     } else if (kind === 'reading') {
       const names: Names = ['value', 'shown', 'unit', 'verdict', 'text', 'low', 'high', 'meter']
@@ -192,6 +193,7 @@ function status(s: StepState, failedAt: number, overriddenAt: number): string {
 }
 
 export interface Mark {
+  entered?: string
   state: 'done' | 'skipped'
   read_back?: string
   note?: string
@@ -205,6 +207,7 @@ export function marksOf(state: RecordState): Record<string, Record<string, Mark>
     if (s.mark !== 'done' && s.mark !== 'skipped' && !s.back) continue
     const mark: Mark = { state: s.mark === 'skipped' ? 'skipped' : 'done' }
     if (s.back) mark.read_back = s.back
+    if (s.shown && s.mark === 'done') mark.entered = s.shown
     const note = s.notes.at(-1)
     if (note) mark.note = note.text
     ;(out[device] ??= {})[rest.join(':')] = mark

@@ -3,7 +3,32 @@ export type Standing =
   'done' | 'overridden' | 'skipped' | 'failed' | 'open' | 'unsure' | 'begun' | 'ready' | 'waiting' | 'blocked'
 const FINISHED = ['done', 'overridden', 'skipped']
 
-export function standing(steps: { id: string; needs?: string[] }[], statuses: Record<string, string>): Record<string, Standing> {
+interface StepLike {
+  id: string
+  needs?: string[]
+  lines?: { id: string }[]
+  firm?: boolean
+}
+
+/** The statuses with those of pages, made of their lines; a step that nobody may go past is failed where somebody did. */
+export function ofPages(steps: StepLike[], statuses: Record<string, string>): Record<string, string> {
+  const out = { ...statuses }
+  for (const s of steps) {
+    const own = statuses[s.id] ?? ''
+    const gone = own === 'overridden' || own === 'skipped'
+    if (s.firm && gone) out[s.id] = 'failed'
+    if (!s.lines?.length || gone) continue
+    const held = s.lines.map((l) => statuses[l.id] ?? '')
+    if (held.includes('failed')) out[s.id] = 'failed'
+    else if (held.includes('open')) out[s.id] = 'open'
+    else if (held.every((h) => FINISHED.includes(h))) out[s.id] = 'done'
+    else if (held.some(Boolean) || own) out[s.id] = 'begun'
+  }
+  return out
+}
+
+export function standing(steps: StepLike[], told: Record<string, string>): Record<string, Standing> {
+  const statuses = ofPages(steps, told)
   const needs = new Map(steps.map((s) => [s.id, s.needs ?? []]))
   const known = new Map<string, boolean>()
   const blocked = (id: string): boolean => {

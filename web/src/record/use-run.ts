@@ -1,8 +1,9 @@
 // The run of the open job: its steps from the server (or as last read on this device), and where each stands by the record.
 import { useQuery } from '@tanstack/vue-query'
+import { useLocalStorage } from '@vueuse/core'
 import { computed, shallowRef, watch } from 'vue'
 import { queries } from '../api/queries'
-import type { Run, RunStep, SiteRecord } from '../api/client'
+import type { Run, RunStep, SiteRecord, Visit } from '../api/client'
 import { useJob } from '../job/use-job'
 import { standing } from './standing'
 import type { Meter, NewEvent } from './types'
@@ -12,8 +13,17 @@ export function useRun() {
   const record = job.record
   const kept = shallowRef<Run | null>(null)
   const keptRecord = shallowRef<SiteRecord | null>(null)
+  // Which kind of visit this is, on this device; the entries of one that is no new build follow what was entered last.
+  const visit = useLocalStorage<Visit>(`ewerer:visit:${job.id}`, 'full')
+  const entered = computed(() => (visit.value === 'full' ? '' : JSON.stringify(record.marks.value)))
   const turn = computed(() => `${job.revision.value} ${JSON.stringify(record.state.value.found)}`)
-  const told = useQuery(computed(() => ({ ...queries.run(job.id, turn.value), placeholderData: (before?: Run) => before })))
+  const begun = shallowRef('')
+  watch(visit, () => (begun.value = entered.value), { immediate: true })
+  const asking = computed(() => ({
+    ...queries.run(job.id, `${turn.value} ${begun.value}`, visit.value),
+    placeholderData: (before?: Run) => before,
+  }))
+  const told = useQuery(asking)
   const run = computed(() => told.data.value ?? kept.value)
   watch(
     told.data,
@@ -76,6 +86,7 @@ export function useRun() {
     run,
     failed,
     retry: () => void told.refetch(),
+    visit,
     site,
     judging,
     meters,

@@ -669,6 +669,7 @@ class SheetMark(Document):
 
     state: Literal["done", "skipped"]
     read_back: Annotated[str, Field(max_length=60)] | None = None
+    entered: Annotated[str, Field(max_length=60, description="what was entered, as displayed")] | None = None
     note: Text | None = None
 
 

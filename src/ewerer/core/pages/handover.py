@@ -9,7 +9,8 @@ from typing import Any
 
 from ..documents.job import Job
 from ..documents.results.plan import Plan
-from ..documents.results.run import Run, RunStep, SiteRecord
+from ..documents.results.run import GATE, Run, RunStep, SiteRecord
+from ..trade.chemistries import CHEMISTRIES
 from ..trade.steps import figure
 from .cable import runs_of
 from .pdf import PICTURE, Paper, pdf
@@ -81,6 +82,8 @@ def filled(facts: HandoverFacts) -> dict[str, Any]:
         "ladder": _ladder(made),
         "one": run.picture,
         "tests": tests,
+        "look": _look(facts, sheets),
+        "lithium": made.bank is None or CHEMISTRIES[made.bank.chemistry].has_bms,
         "counts": {k: v for k, v in counts.items() if v},
         "sheets": sheets,
         "cables": runs_of(made.link) if made.link.cable is not None else [],
@@ -96,6 +99,22 @@ def filled(facts: HandoverFacts) -> dict[str, Any]:
         "limits": made.limits,
         "bank": made.bank,
         "figure": figure,
+    }
+
+
+def _look(facts: HandoverFacts, sheets: list[dict[str, Any]]) -> dict[str, Any]:
+    """Return what the first page says in one look: steps, settings read back, a plan that stops and who went on."""
+    where = [facts.standing[s.id] for s in facts.run.steps if not s.after_days]
+    rows = [r for s in sheets for r in s["rows"]]
+    return {
+        "steps": len(where),
+        "done": where.count("done"),
+        "overridden": where.count("overridden"),
+        "skipped": where.count("skipped"),
+        "planned": len(rows),
+        "read": sum(r["same"] for r in rows),
+        "stops": facts.run.stopped[:3],
+        "gate": facts.state["steps"].get(GATE, {}).get("override"),
     }
 
 
@@ -197,8 +216,12 @@ def _test(step: RunStep, told: Mapping[str, Any] | None, where: str, record: Sit
 
 def _as_left(sheet: Any, state: Mapping[str, Any]) -> dict[str, Any]:
     rows = []
+    read = state["steps"].get(f"recheck:{sheet.id}", {}).get("readings", {})
+    planned = read.get("rest", {}).get("shown") == "as planned"
     for r in sheet.settings:
-        again = state["steps"].get(f"recheck:{sheet.id}", {}).get("readings", {}).get(r.setting)
+        again = read.get(r.setting) or (
+            {"shown": r.entry, "verdict": "pass"} if planned and r.quantity not in ("new_bank", "soc_now") else None
+        )
         told = state["steps"].get(f"enter:{sheet.id}:{r.setting}")
         back = again["shown"] if again else (told["back"] if told else "")
         rows.append({"menu": " › ".join(r.menu), "label": r.label, "entry": r.entry, "unit": r.unit, "back": back, "same": bool(back) and (again["verdict"] != "fail" if again else back == r.entry), "done": bool(told and told["status"] in ("done", "overridden"))})  # fmt: skip

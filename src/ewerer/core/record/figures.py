@@ -108,6 +108,11 @@ _rule(
     "Two thermometers agree at rest; a constant {REFERENCE_C} is a default.",
     "|shown - second| <= {THERMOMETERS_K} K; shaded: no faster than {COOLS_K} K in {COOLS_MIN} min",
 )
+_rule(
+    "join-rest",
+    "Modules are joined only where their volts at rest, read with one meter, agree; what flows on closing follows from them.",
+    "V_max - V_min <= tolerance; I = |V_i - V_joined| / (R_i + R_joined)",
+)
 _rule("proof-timed", "A timed request ends when its time is over.", "|ended - asked - t| <= {TIMED_S} s")
 _rule(
     "proof-same",
@@ -486,7 +491,35 @@ def mode(n: Noted) -> Judged:
     return Judged(verdict="pass" if good else "fail", text="; ".join(words), figures=figures)
 
 
+def _rest(n: Noted) -> Judged:
+    """Modules at rest beside each other: spread within the tolerance; what should flow on closing them one after the other."""
+    held = {k: v for k, v in n.values.items() if f"ohm.{k}" in n.given}
+    wanted = [k[4:] for k in n.given if k.startswith("ohm.")]
+    if len(held) < len(wanted):
+        return _waiting("volts of every module")
+    low, high = min(held, key=lambda k: held[k]), max(held, key=lambda k: held[k])
+    spread = round(held[high] - held[low], 6)
+    figures = [JudgedFigure(name="spread_v", word="Highest less lowest", value=round(spread, 3), unit="V")]
+    joined: list[str] = []
+    for id in sorted(held, key=lambda k: -held[k]):
+        if joined:
+            # One branch against all that are joined already.
+            g = sum(1 / n.given[f"ohm.{j}"] for j in joined)
+            volts = sum(held[j] / n.given[f"ohm.{j}"] for j in joined) / g
+            amps = abs(volts - held[id]) / (n.given[f"ohm.{id}"] + 1 / g)
+            figures.append(JudgedFigure(name=f"amps.{id}", word=f"On closing {id}", value=round(amps, 1), unit="A"))
+        joined.append(id)
+    tolerance = n.given["tolerance_v"]
+    margin = round(tolerance - spread, 6)
+    if margin < -1e-9:
+        text = f"{low} rests {figure(spread, 3)} V below {high}; {figure(tolerance)} V is the most. Charge {low} by itself"
+        return Judged(verdict="fail", text=text, margin=margin, figures=figures)
+    text = f"All within {figure(spread, 3)} V; {figure(tolerance)} V is the most"
+    return Judged(verdict="pass", text=text, margin=margin, figures=figures)
+
+
 KINDS: dict[str, Callable[[Noted], Judged]] = {
+    "rest": _rest,
     "gain": gain, "zero": zero, "resistance": resistance, "charge": charge, "cap": cap, "ramp": ramp, "ac_draw": ac_draw, "ct": transformer,
     "share": share, "soc_trend": soc_trend, "temperature": temperature, "shade": shade, "timed": timed, "same": same, "mode": mode,
 }  # fmt: skip

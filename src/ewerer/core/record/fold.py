@@ -194,6 +194,8 @@ def fold(events: Iterable[Plain]) -> State:
         step["at"], step["by"] = event["at"], event["by"]
         if kind in ("done", "skipped"):
             step["mark"], step["reason"] = kind, event.get("text") or ""
+            if kind == "done" and event.get("shown"):
+                step["shown"] = event["shown"]
         elif kind == "reading":
             step["readings"][event["name"]] = _signed_by(event, "value", "shown", "unit", "verdict", "text", "low", "high", "meter")
         elif kind == "verdict":
@@ -254,6 +256,8 @@ def marks_of(state: State) -> dict[str, dict[str, dict[str, str]]]:
             continue
         if step["back"]:
             mark["read_back"] = step["back"]
+        if step["shown"] and step["mark"] == "done":
+            mark["entered"] = step["shown"]
         if step["notes"]:
             mark["note"] = step["notes"][-1]["text"]
         out.setdefault(device, {})[key] = mark

@@ -53,11 +53,17 @@ def laid_over(job: Job, state: State) -> Job:
 def resting_of(state: State) -> dict[str, float]:
     """Return what modules were measured to rest at on site [V], the last time counts, by module."""
     out: dict[str, float] = {}
-    for step in ("join:rest:", "join:level:"):
-        for id, told in state["steps"].items():
-            volts = told["readings"].get("volts", {}).get("value") if id.startswith(step) else None
-            if isinstance(volts, int | float) and PACK_VOLTS[0] <= volts <= PACK_VOLTS[1]:
-                out[id.removeprefix(step)] = float(volts)
+    read: list[tuple[str, Any]] = []
+    for step in ("join:rest:", "join:level:"):  # as they were noted before all modules were read at one step
+        read += [
+            (id.removeprefix(step), told["readings"].get("volts", {}).get("value"))
+            for id, told in state["steps"].items()
+            if id.startswith(step)
+        ]
+    read += [(id, r["value"]) for id, r in state["steps"].get("join:rest", {}).get("readings", {}).items()]
+    for id, volts in read:
+        if isinstance(volts, int | float) and PACK_VOLTS[0] <= volts <= PACK_VOLTS[1]:
+            out[id] = float(volts)
     return out
 
 

@@ -96,26 +96,25 @@ def changes_of(run: Run, state: Mapping[str, Any]) -> list[LogEntry]:
     """Return the setting changes that the run itself tells: what was found, what was entered or read back."""
     out = []
     for s in run.steps:
-        told = state["steps"].get(s.id)
-        if (
-            s.section == "enter"
-            and s.kind == "entry"
-            and told
-            and told["status"] in ("done", "overridden")
-            and s.shows != (told["back"] or s.enter)
-        ):
+        for line in s.lines:
+            told = state["steps"].get(line.id)
+            if not told or told["status"] not in ("done", "overridden"):
+                continue
+            now = told["back"] or told["shown"] or line.enter
+            if line.shows == now:
+                continue
             device = s.devices[0] if s.devices else None
-            found = state["found"].get(device or "", {}).get(s.id.split(":")[-1])
+            found = state["found"].get(device or "", {}).get(line.id.split(":")[-1])
             out.append(
                 LogEntry.model_validate(
                     {
                         "kind": "setting",
                         "when": told["at"],
                         "device": device,
-                        "menu": " › ".join(s.menu)[:200],
-                        "text": s.title,
-                        "from": found or s.shows or None,
-                        "to": (told["back"] or s.enter)[:60],
+                        "menu": (line.menu or " › ".join(s.menu))[:200],
+                        "text": line.label,
+                        "from": found or line.shows or None,
+                        "to": now[:60],
                     }
                 )
             )

@@ -38,7 +38,7 @@ RAMP_STEPS = 8
 
 def proof(run: Steps) -> None:
     """Add every test that this job can make."""
-    ready = list(run.of("live"))[-1:] or run.last("sensor", "recheck", "enter", "power", "join", "isolate")
+    ready = list(run.of("live"))[-1:] or run.last("sensor", "together", "enter", "power", "join", "isolate")
     _link(run, ready)
     _temperature(run, ready)
     _electrical(run, ready)
@@ -49,20 +49,24 @@ def proof(run: Steps) -> None:
 
 def clock(run: Steps) -> None:
     """Add the units' clocks and the edges of the windows."""
-    ready = run.last("live", "sensor", "recheck", "enter", "power")
+    ready = run.last("live", "sensor", "together", "enter", "power")
     slots = {u.unit: u.slots for u in run.solved.windows.units}
     if not run.job.windows:
         return
-    for u in run.job.units:
-        run.add(f"clock:{u.id}", "clock", f"Clock of {u.id}", f"Compare the clock of {u.id} with a good one; set it where it is off.", ready, kind="reading", devices=[u.id], symptom="windows-nothing",
-            asks=[figure_ask("seconds", "Seconds it is ahead, behind with a minus", "s", -60.0, 60.0, 0.0, "windows are told by the minute")], proof=True)  # fmt: skip
+    units = [u.id for u in run.job.units]
+    run.add("clock:units", "clock", "Clocks of the units", "Compare the clock of each unit with a good one; set it where it is off.", ready, kind="reading", devices=units, symptom="windows-nothing",
+        asks=[figure_ask(id, f"{id}: seconds ahead, behind with a minus", "s", -60.0, 60.0, 0.0, "windows are told by the minute") for id in units], proof=True)  # fmt: skip
+    edges: dict[str, dict[str, str]] = {}
     for unit, held in slots.items():
-        for i, slot in enumerate(held[:6], 1):
-            if slot.start == slot.end:
-                continue
-            run.add(f"clock:edge:{unit}:{i}", "clock", f"{unit}: {slot.kind} at {slot.start}", f"Watch {unit} from a minute before {slot.start} until a minute after it.", [f"clock:{unit}"], kind="test", devices=[unit],
-                asks=[choice_ask("before", "One minute before", ["outside the window", "as within it"], ["outside the window"]), choice_ask("after", "One minute after", ["as within the window", "as before"], ["as within the window"])],
-                expect=f"{slot.kind} from {slot.start} to {slot.end}", symptom="windows-nothing", optional=True, minutes=3, proof=True)  # fmt: skip
+        for slot in held[:6]:
+            if slot.start != slot.end:
+                edges.setdefault(slot.start, {})[unit] = f"{slot.kind} from {slot.start} to {slot.end}"
+    for minute, told in edges.items():
+        asks = []
+        for unit in told:
+            asks += [choice_ask(f"{unit}.before", f"{unit}, one minute before", ["outside the window", "as within it"], ["outside the window"]), choice_ask(f"{unit}.after", f"{unit}, one minute after", ["as within the window", "as before"], ["as within the window"])]  # fmt: skip
+        run.add(f"clock:edge:{minute.replace(':', '')}", "clock", f"Window at {minute}", f"Watch {', '.join(told)} from a minute before {minute} until a minute after it.", ["clock:units"], kind="test", devices=list(told),
+            asks=asks, expect="; ".join(dict.fromkeys(told.values())), symptom="windows-nothing", optional=True, minutes=3, proof=True)  # fmt: skip
 
 
 def handover(run: Steps) -> None:
@@ -310,9 +314,10 @@ def _modes(run: Steps, ready: list[str]) -> None:
 
 
 def _faults(run: Steps, ready: list[str]) -> None:
-    for u in run.job.units:
-        run.add(f"proof:fault:{u.id}", "proof", f"Faults of {u.id} cleared", f"Clear the faults of {u.id} and look again.", ready, kind="test", devices=[u.id], symptom="fault-returns", proof=True,
-            asks=[choice_ask("after", "After clearing", ["none there", "stays away", "back at once"], ["none there", "stays away"])], why="stays away: past; back at once with a present time: present")  # fmt: skip
+    units = [u.id for u in run.job.units]
+    if units:
+        run.add("proof:faults", "proof", "Faults cleared", "Clear the faults of each unit and look again.", ready, kind="test", devices=units, symptom="fault-returns", proof=True,
+            asks=[choice_ask(id, f"{id}, after clearing", ["none there", "stays away", "back at once"], ["none there", "stays away"]) for id in units], why="stays away: past; back at once with a present time: present")  # fmt: skip
 
 
 def _row(run: Steps, quantity: str) -> SheetRow | None:

@@ -66,7 +66,7 @@ def proposals_of(job: Job, run: Run, state: State, judged: Mapping[str, Judged])
         if before is None or (value != before if isinstance(value, str) or isinstance(before, str) else abs(value - before) > 1e-9):
             out.append(
                 Proposal(
-                    name=f"{step}={value}"[:120],
+                    name=f"{step}{pointer}={value}"[:120] if step in ("join:rest", "found:firmware") else f"{step}={value}"[:120],
                     pointer=pointer,
                     label=label,
                     value=value,
@@ -82,13 +82,14 @@ def proposals_of(job: Job, run: Run, state: State, judged: Mapping[str, Judged])
         return told if told and told["verdict"] != "fail" else None
 
     for i, m in enumerate(job.bank.modules):
-        if (r := reading(f"join:rest:{m.id}", "volts")) and r["value"] is not None:
-            offer(f"join:rest:{m.id}", f"/bank/modules/{i}/resting_v", f"{m.id} rests at", r["value"], m.resting_v, "V")
+        r = reading("join:rest", m.id) or reading(f"join:rest:{m.id}", "volts")
+        if r and r["value"] is not None:
+            offer("join:rest", f"/bank/modules/{i}/resting_v", f"{m.id} rests at", r["value"], m.resting_v, "V")
     parts: list[tuple[str, JobUnit | JobModule]] = [(f"/units/{i}", u) for i, u in enumerate(job.units)]
     parts += [(f"/bank/modules/{i}", m) for i, m in enumerate(job.bank.modules)]
     for place, part in parts:
-        if r := reading(f"found:firmware:{part.id}", "firmware"):
-            offer(f"found:firmware:{part.id}", f"{place}/firmware", f"Firmware of {part.id}", r["shown"][:40], part.firmware)
+        if r := reading("found:firmware", part.id) or reading(f"found:firmware:{part.id}", "firmware"):
+            offer("found:firmware", f"{place}/firmware", f"Firmware of {part.id}", r["shown"][:40], part.firmware)
     if (r := reading("address:ohms", "ohms")) and r["value"] is not None:
         offer("address:ohms", "/link/measured_ohm", "Ohms across the pair", r["value"], job.link.measured_ohm, "ohm")
     figures = {(step, f.name): f for step, j in judged.items() for f in j.figures if f.value is not None}

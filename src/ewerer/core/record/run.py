@@ -8,26 +8,50 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Literal
 
+from ..behaviour.trial import trial
 from ..devices.library import Library, shipped_library
 from ..devices.plates import charger_profile, unit_profile
 from ..documents.job import Job
 from ..documents.profiles import MenuProfile
-from ..documents.results.run import Run, RunSection, RunStep
+from ..documents.results.run import GATE, Run, RunSection, RunStep
+from ..plan import profile_of
 from ..stages.checks import findings_of
 from ..stages.pipeline import solve
+from ..stages.sheet.found import planned_entries, same_display
+from ..stages.solved import Solved
 from . import proof, site
 from .breakers import breakers_of, isolating
 from .fold import FINISHED
+from .lines import of_pages
 from .oneline import one_line
 from .steps import SECTIONS, Steps
 
 Standing = Literal["done", "overridden", "skipped", "failed", "open", "unsure", "begun", "ready", "waiting", "blocked"]
 
 
-def run_of(job: Job, library: Library | None = None) -> Run:
-    """Return the run of a job; a pure function of job and library. A job without a bank has the steps that need none."""
+ALL_PARTS = (site.before, site.found, site.isolate, site.hardware, site.plan_gate, site.join, site.addresses, site.protocol, site.power,
+    site.enter, site.together, site.sensor, site.live, proof.proof, proof.clock, proof.handover)  # fmt: skip
+VISITS = ("full", "settings", "part", "check", "fault")
+"""Kinds of visit: a new build; entries only; one part comes or goes; readings and tests, nothing opened; a fault."""
+PARTS = {
+    "settings": (site.before, site.found, site.plan_gate, site.enter, proof.proof, proof.clock, proof.handover),
+    "part": (site.before, site.found, site.isolate, site.plan_gate, site.hardware, site.join, site.power, site.enter, site.together, site.live, proof.proof, proof.handover),
+    "check": (site.before, site.found, proof.proof, proof.clock, proof.handover),
+    "fault": (site.before, site.found, proof.proof, proof.handover),
+}  # fmt: skip
+"""What each kind of visit is made of; a full one has all of it."""
+
+
+def run_of(job: Job, library: Library | None = None, visit: str = "") -> Run:
+    """Return the run of a job; a pure function of job, library and kind of visit. A job without a bank has the steps that need none.
+
+    Without a kind it is the full run. A visit has the steps whose facts are wanted and do not stand: entries start from what was
+    found and read back, which the job carries.
+    """
     library = library or shipped_library()
-    solved = solve(job, library)
+    kind = visit if visit in VISITS else "full"
+    shown = as_entered(job, library)
+    solved = solve(job if kind == "full" else shown, library)
     profiles: dict[str, MenuProfile] = {}
     for unit in job.units:
         if (p := unit_profile(unit, library)) is not None:
@@ -41,12 +65,13 @@ def run_of(job: Job, library: Library | None = None) -> Run:
     order = isolating(breakers, followers)
     modules = sorted((b for b in order if b.side == "module"), key=lambda b: -closing.index(b.device) if b.device in closing else 1)
     order = [b for b in order if b.side != "module"] + modules
-    steps = Steps(job, library, solved, breakers, order)
-    for add in (site.before, site.found, site.isolate, site.hardware, site.join, site.addresses, site.protocol, site.power,
-                site.enter, site.sensor, site.live, proof.proof, proof.clock, proof.handover):  # fmt: skip
-        add(steps)
+    tried = [f for f in trial(solved).findings() if f.severity == "stop"]
+    stopped = [f.title for f in (*findings_of(solved), *tried) if f.severity == "stop"]
+    whole = Steps(job, library, solved, breakers, order, stopped, kind)
+    for add in PARTS.get(kind, ALL_PARTS):
+        add(whole)
     rank = {id: i for i, id in enumerate(SECTIONS)}
-    made = sorted(steps.made, key=lambda s: rank[s.section])
+    made = wanted(kind, sorted(whole.made, key=lambda s: rank[s.section]), shown)
     sections = [RunSection(id=id, word=word) for id, word in SECTIONS.items() if any(s.section == id for s in made)]
     return Run(
         job=job.name,
@@ -56,8 +81,89 @@ def run_of(job: Job, library: Library | None = None) -> Run:
         derived=not job.breakers,
         isolating=[b.id for b in order],
         picture=one_line(job, breakers, [b.id for b in order]),
-        stopped=[f.title for f in findings_of(solved) if f.severity == "stop"],
+        stopped=stopped,
+        visit=kind,
+        visits=list(VISITS),
+        proposed=proposed(shown, solved),
     )
+
+
+def as_entered(job: Job, library: Library) -> Job:
+    """Return a job whose found values are what its devices show now: what was found, over it what was entered and read back since."""
+    found = {d: dict(v) for d, v in job.as_found.items()}
+    for device, marks in job.sheet_marks.items():
+        profile = profile_of(job, device, library)
+        ids = {s.id for s in profile.settings} if profile is not None else set()
+        for key, mark in marks.items():
+            now = mark.read_back or (mark.entered if mark.state == "done" else None)
+            if key in ids and now is not None:
+                found.setdefault(device, {})[key] = now
+    return job if found == job.as_found else job.model_copy(update={"as_found": found})
+
+
+def wanted(kind: str, steps: Sequence[RunStep], job: Job) -> list[RunStep]:
+    """Return the steps of a visit: those that are wanted, with what they need among them; what stands already is not needed again."""
+    if kind == "full":
+        return list(steps)
+    touched = {d for s in steps if s.lines for d in s.devices}
+
+    def keeps(s: RunStep) -> bool:
+        if s.id == GATE:
+            return True
+        if s.section == "before":
+            return s.id == "before:papers" or (kind != "settings" and s.id in ("before:people", "before:meters"))
+        if kind == "settings":
+            if s.section == "found":
+                return s.id.startswith("found:settings:") and not job.as_found.get(s.devices[0])
+            return (
+                (s.section == "enter" and bool(set(s.devices) & touched))
+                or (s.section == "clock" and any(line.label for x in steps for line in x.lines if ":win" in line.id))
+                or s.id in ("handover:lock", "follow:day")
+            )
+        if kind == "part":
+            return s.section not in ("proof", "clock") or s.id in ("proof:share", "proof:same", "proof:resistance")
+        if kind == "check":
+            return (s.section in ("proof", "clock") and s.temporary is None and not s.optional) or s.id.startswith(
+                ("found:faults", "found:photo", "recheck:", "follow:")
+            )
+        return s.section == "found" or s.id.startswith("proof:faults") or s.id in ("proof:same", "handover:lock", "follow:day")
+
+    kept = [s for s in steps if keeps(s)]
+    ids = {s.id for s in kept}
+    return [s.model_copy(update={"needs": _through(s, {x.id: x for x in steps}, ids)}) for s in kept]
+
+
+def _through(step: RunStep, by_id: Mapping[str, RunStep], kept: set[str]) -> list[str]:
+    """Return what a step needs among the kept steps: its needs, or what those need in turn."""
+    out: dict[str, None] = {}
+    seen: set[str] = set()
+    line = list(step.needs)
+    while line:
+        id = line.pop(0)
+        if id in seen:
+            continue
+        seen.add(id)
+        if id in kept:
+            out[id] = None
+        elif id in by_id:
+            line += by_id[id].needs
+    return list(out)
+
+
+def proposed(job: Job, solved: Solved) -> str:
+    """Return the kind of visit that fits what is known: full where nothing was ever entered, part for what is new, settings, else a check."""
+    known = {id for id, found in job.as_found.items() if found} | {id for id, marks in job.sheet_marks.items() if marks}
+    if not any(marks for marks in job.sheet_marks.values()):
+        return "full"
+    if any(u.id not in known for u in job.units):
+        return "part"
+    for device in solved.devices:
+        planned = planned_entries(device, solved)
+        found = job.as_found.get(device.id, {})
+        settings = {s.id: s for s in device.profile.settings}
+        if any(id in found and not same_display(settings[id], found[id], text, device.profile) for id, text in planned.items()):
+            return "settings"
+    return "check"
 
 
 def standing(steps: Sequence[RunStep], statuses: Mapping[str, str]) -> dict[str, Standing]:
@@ -66,6 +172,7 @@ def standing(steps: Sequence[RunStep], statuses: Mapping[str, str]) -> dict[str,
     ``statuses`` are those of a folded state by step. A failed step, and one whose temporary change is not put back, blocks
     exactly what depends on it, directly or through others. The browser does the same (web/src/record/standing.ts).
     """
+    statuses = of_pages(steps, statuses)
     by_id = {s.id: s for s in steps}
     blocked: dict[str, bool] = {}
 
@@ -117,6 +224,7 @@ def open_breakers(run: Run, state: Mapping[str, Any]) -> set[str]:
 def open_points(run: Run, state: Mapping[str, Any]) -> list[str]:
     """Return what is not finished, in words: failed and overridden steps, open changes, tests that nobody made."""
     now = standing(run.steps, statuses_of(state))
+    held = state["steps"]
     words = {
         "failed": "failed",
         "open": "not put back",
@@ -128,24 +236,35 @@ def open_points(run: Run, state: Mapping[str, Any]) -> list[str]:
     for s in run.steps:
         where = now[s.id]
         if where in words:
-            told = state["steps"][s.id]
-            why = told["override"]["text"] if where == "overridden" and told["override"] else ""
+            told = held.get(s.id) or next((held[line.id] for line in s.lines if line.id in held), None)
+            why = told["override"]["text"] if told is not None and where == "overridden" and told["override"] else ""
             out.append(f"{s.title}: {words[where]}" + (f" ({why})" if why else ""))
         elif where == "skipped":
-            out.append(f"{s.title}: left out ({state['steps'][s.id]['reason']})")
+            out.append(f"{s.title}: left out ({held[s.id]['reason']})")
         elif s.proof and where in ("ready", "waiting", "blocked"):
             out.append(f"{s.title}: not made")
+        for a in s.asks:
+            shown = held.get(s.id, {}).get("readings", {}).get(a.name, {}).get("shown")
+            if shown and shown in a.opens:
+                out.append(f"{s.title}: {shown}")
+        out += [f"{line.label} ({s.devices[0]}): left out" for line in s.lines if held.get(line.id, {}).get("status") == "skipped"]
     return out
 
 
 def why_not_closed(run: Run, state: Mapping[str, Any]) -> list[str]:
     """Return what keeps a visit from being signed off: temporary changes that are not put back, failed steps nobody answered for."""
-    titles = {s.id: s.title for s in run.steps}
-    out = []
+    titles = {s.id: s.title for s in run.steps} | {line.id: line.label for s in run.steps for line in s.lines}
+    firm = {s.id for s in run.steps if s.firm}
+    gone_on = state["steps"].get(GATE, {}).get("override")
+    out = (
+        []
+        if gone_on or not run.stopped
+        else [f"The plan stops: {'; '.join(run.stopped[:3])}. Mend it, or go on at its gate by name and reason"]
+    )
     for id, step in state["steps"].items():
         if step["status"] == "open":
             out.append(f"{titles.get(id, id)}: put back what was changed for the test, and read it back")
-        elif step["status"] == "failed":
+        elif step["status"] == "failed" or (id in firm and step["status"] in ("overridden", "skipped")):
             out.append(f"{titles.get(id, id)}: failed; make it good, or go on with a reason")
     return out
 

@@ -22,8 +22,8 @@ SECTIONS = {
     "address": "Addresses",
     "protocol": "Protocol on both sides",
     "power": "Power up",
-    "enter": "Enter",
-    "recheck": "Restart and look again",
+    "enter": "Enter and read again",
+    "together": "Switch on together",
     "sensor": "Current sensor",
     "live": "Close the rest",
     "proof": "Proof",
@@ -52,6 +52,8 @@ class Steps:
     solved: Solved
     breakers: Sequence[Breaker]
     order: Sequence[Breaker]
+    stopped: Sequence[str] = ()
+    visit: str = "full"
     made: list[RunStep] = field(default_factory=list)
     ids: set[str] = field(default_factory=set)
 
@@ -82,6 +84,22 @@ class Steps:
     def profile(self, device: str) -> MenuProfile | None:
         """Return the profile of a device that has a sheet."""
         return next((d.profile for d in self.solved.devices if d.id == device), None)
+
+    @property
+    def lithium(self) -> bool:
+        """Whether the bank's cells have a BMS."""
+        return not self.solved.modules or self.solved.modules[0].chemistry.has_bms
+
+    @property
+    def moves(self) -> bool:
+        """Whether this visit switches units off and on."""
+        return self.visit in ("full", "part")
+
+    @property
+    def feeds(self) -> list[str]:
+        """Return the breakers of feeds that are alternatives: the grid's and those of other feeds; empty where there is one."""
+        ids = [b.id for b in self.breakers if b.side == "grid" and (b.id == "grid" or b.id.startswith("feed-"))]
+        return ids if len(ids) > 1 else []
 
     @property
     def devices(self) -> list[Device]:

@@ -245,6 +245,8 @@ OHM_TOLERANCE = 0.05
 """Tolerance of terminators, of their parallel too [T]."""
 OHM_ZONES: dict[str, tuple[float, float]] = {"one": (0.85, 1.15), "three": (0.85, 1.1), "ends": (0.5, 3.0)}
 """Where the ohms tell how many terminators are in: parts of what one and three make; shorted below, open above the ends, as parts of two's and one's ohms [T]."""
+LEAST_CELL_V = 1.5
+"""A cell that can be joined never rests below this; a lower reading is the meter's or the typing's [V] [T]."""
 BANK_SHOWN = (0.85, 1.2)
 """Anywhere between these parts of its nominal volts a bank may stand [T]."""
 JOIN_AMPS_FACTOR, JOIN_AMPS_MORE_A = 2.0, 2.0

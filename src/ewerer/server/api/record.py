@@ -16,7 +16,7 @@ from pydantic import Field
 
 from ...core import tasks
 from ...core.documents.event import Event as EventDocument, Key, LogEntry, Meter
-from ...core.documents.results.run import Due, Run, SiteRecord
+from ...core.documents.results.run import Due, Run, SiteRecord, Visit
 from ...core.pages.calendar import due_calendar
 from ...core.record.fold import canonical, fold
 from ...core.record.handover import shown_of
@@ -144,10 +144,10 @@ class FeedOut(Schema):
 
 
 @router.get("/jobs/{uuid:id}/run", response={200: Run, **REFUSALS})
-def run_of_job(request: HttpRequest, id: uuid.UUID) -> HttpResponse:
-    """Return the run of the saved job."""
+def run_of_job(request: HttpRequest, id: uuid.UUID, visit: Visit = "full") -> HttpResponse:
+    """Return the run of the saved job for a kind of visit."""
     of = actions.sight_of(job_at(request, id)).inputs
-    return HttpResponse(pool.run(tasks.run_of_job, of), content_type=JSON)
+    return HttpResponse(pool.run(tasks.run_of_job, of, visit), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/run.pdf", response={200: None, **REFUSALS}, openapi_extra=file_answer(PDF))

@@ -13,7 +13,6 @@ from ...core.record.photos import kept
 from ...demo.diary import METERS, RECORDS
 from ..crews.models import Crew, Member
 from ..crews.roles import Role
-from ..jobs.actions import document_of
 from ..jobs.models import Job
 from ..record.actions import add_photo, create, keep_instrument, seal, tell_all
 
@@ -47,15 +46,16 @@ def load_demo() -> None:
     crew = Crew.objects.get(name=PEOPLE[0][1])
     if not Job.objects.filter(crew=crew).exists():
         user = users.objects.get(username=NAME)
-        jobs = {}
+        jobs, documents = {}, {}
         for path in sorted(DEMO_JOBS.glob("*.json"), reverse=True):
-            job = create(crew, parse_job(path.read_bytes(), shipped_library()), user)
-            jobs[job.name] = job
+            document = parse_job(path.read_bytes(), shipped_library())
+            job = create(crew, document, user)
+            jobs[job.name], documents[job.name] = job, document
         for meter in METERS:
             keep_instrument(crew, meter)
         today = dt.datetime.now(dt.UTC).replace(second=0, microsecond=0)
         for name, record in RECORDS.items():
-            told = record(document_of(jobs[name]), shipped_library(), today)
+            told = record(documents[name], shipped_library(), today)
             for key, picture in told.photos.items():
                 add_photo(jobs[name].pk, crew, key, kept(picture), user)
             tell_all(jobs[name], told.events, user)

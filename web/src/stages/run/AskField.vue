@@ -24,11 +24,18 @@ function commit(text: string) {
   const said = readNumber(text, props.ask.unit ?? '', { mark: prefs.value.mark })
   if (said.refused) wrong.value = `“${text.trim()}”: ${said.refused}`
   else if (said.ask) which.value = said.ask
-  else emit('note', text, said.value ?? null)
+  else if (!impossible(said.value)) emit('note', text, said.value ?? null)
+}
+/** A reading that cannot be at all is not noted: the meter, its range or the typing is wrong. */
+function impossible(value: number | undefined): boolean {
+  const { least, most, unit } = props.ask
+  if (value === undefined || ((least ?? -Infinity) <= value && value <= (most ?? Infinity))) return false
+  wrong.value = `${tidy(value, 3)} ${unit ?? ''} cannot be: it lies between ${tidy(least ?? 0, 1)} and ${tidy(most ?? 0, 1)} ${unit ?? ''}. Look at the meter's range.`
+  return true
 }
 function choose(value: number) {
   which.value = []
-  emit('note', marked(String(value)), value)
+  if (!impossible(value)) emit('note', marked(String(value)), value)
 }
 const range = (): string => {
   const g = props.ask.gate

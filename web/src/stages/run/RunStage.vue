@@ -4,11 +4,14 @@ import { ElDrawer } from 'element-plus'
 import { useMediaQuery } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
+import type { Visit } from '../../api/client'
 import NoticeBar from '../../ui/NoticeBar.vue'
+import PickField from '../../ui/PickField.vue'
 import WaitNote from '../../ui/WaitNote.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { moment } from '../../ui/figures'
 import { useRun } from '../../record/use-run'
+import { session } from '../../session/use-session'
 import { waitsFor } from '../../record/standing'
 import BreakersDialog from './BreakersDialog.vue'
 import InstrumentsDialog from './InstrumentsDialog.vue'
@@ -22,6 +25,7 @@ const emit = defineEmits<{ go: [pointer: string]; symptom: [id: string] }>()
 const view = useRun()
 const { record, job } = view
 const router = useRouter()
+const me = computed(() => session.value?.user ?? '')
 const wanted = ref('')
 const now = computed(() => {
   if (wanted.value && view.byId.value.has(wanted.value)) return wanted.value
@@ -33,6 +37,31 @@ const now = computed(() => {
   return (stuck ? last : view.next(last)) ?? view.steps.value.at(-1)?.id ?? ''
 })
 const step = computed(() => view.byId.value.get(now.value))
+// What is on the screen moves only by this person's own doing: where the work was taken up stays put.
+watch(
+  [now, () => record.ready.value],
+  ([at, ready]) => {
+    if (ready && at && !wanted.value) wanted.value = at
+  },
+  { immediate: true },
+)
+const VISITS: [Visit, string][] = [
+  ['full', 'New build'],
+  ['settings', 'Settings only'],
+  ['part', 'A part comes or goes'],
+  ['check', 'Yearly check'],
+  ['fault', 'A fault'],
+]
+const visitWord = (v: string | undefined) => VISITS.find(([k]) => k === v)?.[1] ?? ''
+/** What somebody else did last, told in a line: it moves nothing here. */
+const elsewhere = computed(() => {
+  const last = Object.entries(record.state.value.steps)
+    .filter(([, s]) => s.by && s.by !== me.value)
+    .sort(([, a], [, b]) => (a.at < b.at ? 1 : -1))[0]
+  if (!last) return ''
+  const title = view.byId.value.get(last[0])?.title ?? view.steps.value.find((s) => s.lines?.some((l) => l.id === last[0]))?.title
+  return title ? `${last[1].by}: ${title}` : ''
+})
 // Where the work is taken up: the step that was open last on this device, else the first that can be done.
 void record.kept<string>('step').then((id) => !wanted.value && id && (wanted.value = id))
 watch(wanted, (id) => id && void record.keep('step', id))
@@ -77,6 +106,14 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
       <span class="soft not-small"
         >{{ done }} done<template v-if="others.length"> · {{ others.join(' and ') }} here</template></span
       >
+      <PickField
+        class="visit not-small"
+        :model-value="view.visit.value"
+        label="Kind of visit"
+        :choices="VISITS"
+        @pick="(v) => (view.visit.value = v as Visit)"
+      />
+      <span v-if="elsewhere" class="soft not-small" data-elsewhere>{{ elsewhere }}</span>
       <span class="gap" />
       <SyncNote :record="record" />
       <a class="button plain not-small" :href="`/api/jobs/${job.id}/run.pdf`" download>Checklist</a>
@@ -84,6 +121,10 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
     </header>
     <NoticeBar v-if="view.run.value?.stopped?.length" kind="bad">
       <b>The plan has stops:</b> {{ view.run.value.stopped.slice(0, 3).join('; ') }}. Do not energise before they are gone.
+    </NoticeBar>
+    <NoticeBar v-if="view.run.value && view.run.value.proposed !== view.visit.value && view.visit.value === 'full' && done === 0">
+      By what is known of the site this is: {{ visitWord(view.run.value.proposed) }}.
+      <button @click="view.visit.value = view.run.value?.proposed as Visit">Take that</button>
     </NoticeBar>
     <NoticeBar v-if="view.failed.value" kind="bad">
       The steps cannot be read now: {{ view.failed.value }} <button @click="view.retry">Try again</button>
@@ -140,6 +181,15 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
       </aside>
     </div>
     <ElDrawer v-model="steps" direction="ltr" size="min(340px, 90vw)" title="Steps" :with-header="false">
+      <p class="kind">
+        <PickField
+          :model-value="view.visit.value"
+          label="Kind of visit"
+          :choices="VISITS"
+          @pick="(v) => (view.visit.value = v as Visit)"
+        />
+        <button class="plain" @click="steps = false">Close</button>
+      </p>
       <StepLine v-if="view.run.value && steps" :run="view.run.value" :where="view.where.value" :now="now" @step="show" />
     </ElDrawer>
     <BreakersDialog v-if="breakers && view.run.value" v-model="breakers" :run="view.run.value" />
@@ -170,6 +220,14 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
 }
 .gap {
   flex: 1;
+}
+.visit {
+  width: 170px;
+}
+.kind {
+  display: flex;
+  gap: 8px;
+  padding: 8px 12px 0;
 }
 .grid {
   flex: 1;

@@ -5,11 +5,14 @@ import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import type { Ask, RunStep } from '../../api/client'
+import type { Ask, RunStep, StepLine } from '../../api/client'
 import FileButton from '../../ui/FileButton.vue'
 import PickField from '../../ui/PickField.vue'
 import StateMark from '../../ui/StateMark.vue'
 import { moment, tidy } from '../../ui/figures'
+import { readNumber } from '../../ui/numbers'
+import { prefs } from '../../ui/prefs'
+import KeptInput from '../../ui/KeptInput.vue'
 import { judgeGate, sameText } from '../../record/judge'
 import type { RunView } from '../../record/use-run'
 import type { Meter, NewEvent } from '../../record/types'
@@ -92,7 +95,40 @@ async function note(ask: Ask, text: string, value: number | null) {
     made.push({ kind: 'read-back', step: props.step.id, shown: event.shown as string })
   await record.add(...made)
 }
+const lines = computed(() => props.step.lines ?? [])
+const stateOf = (id: string) => record.state.value.steps[id]
+const undone = computed(() => lines.value.filter((l) => !['done', 'overridden', 'skipped'].includes(stateOf(l.id)?.status ?? '')))
+const noted = computed(() => Object.keys(record.state.value.found[props.step.devices?.[0] ?? ''] ?? {}).length)
+// "Noted on the sheet" with nothing on it is not so.
+const nothingNoted = computed(
+  () => props.step.id.startsWith('found:settings:') && readings.value['noted']?.shown === 'noted on the sheet' && !noted.value,
+)
 const lacking = computed(() => asks.value.filter((a) => a.needed !== false && !readings.value[a.name]))
+/** One line of a page, or all that are left, entered as listed. */
+async function enterLines(which: StepLine[]) {
+  await record.add(...which.map((l) => ({ kind: 'done' as const, step: l.id, shown: l.enter.slice(0, 60) })))
+  await nextTick()
+  if (!undone.value.length) emit('next')
+  else card.value?.querySelector<HTMLElement>('[data-line-done][aria-pressed="false"]')?.focus()
+}
+async function lineBack(l: StepLine, text: string) {
+  const shown = text.trim()
+  if (!shown) return
+  const same = sameText(asNumber(shown, l.unit), l.enter)
+  await record.add({
+    kind: 'read-back',
+    step: l.id,
+    shown: shown.slice(0, 60),
+    verdict: same ? 'pass' : 'fail',
+    text: same ? 'As entered' : `It shows ${shown}, entered was ${l.enter}`,
+  })
+  if (same && !['done', 'skipped'].includes(stateOf(l.id)?.mark ?? '')) await enterLines([l])
+}
+/** "27.6 V" and "27,6" are 27.6, as anywhere else. */
+function asNumber(text: string, unit: string | undefined): string {
+  const said = readNumber(text, unit ?? '', { mark: prefs.value.mark })
+  return said.value === undefined ? text : String(said.value)
+}
 const bad = computed(() => where.value === 'failed' || judged.value?.verdict === 'fail')
 const unsure = computed(() => where.value === 'unsure' || judged.value?.verdict === 'unsure')
 const open = computed(() => told.value?.open ?? null)
@@ -123,6 +159,8 @@ const mayDo = computed(
   () =>
     ['ready', 'begun', 'unsure'].includes(where.value) &&
     !lacking.value.length &&
+    !lines.value.length &&
+    !nothingNoted.value &&
     !bad.value &&
     !unsure.value &&
     !open.value &&
@@ -142,6 +180,13 @@ const word = computed(() => {
   if (bad.value) return only.value ? 'Measure again' : 'Not good yet'
   if (open.value) return 'First put it back'
   if (unsure.value) return 'Measure again'
+  if (lines.value.length && undone.value.length)
+    return undone.value.length === 1
+      ? 'Entered'
+      : undone.value.length < lines.value.length
+        ? `The other ${undone.value.length} too`
+        : `All ${lines.value.length} entered`
+  if (nothingNoted.value) return 'Note them first'
   if (lacking.value.length)
     return lacking.value.length === 1 ? `Still: ${lacking.value[0]?.label}` : `Still ${lacking.value.length} to note`
   if (working.value) return 'Working it out'
@@ -153,6 +198,7 @@ const word = computed(() => {
 const card = ref<HTMLElement>()
 function main() {
   if (where.value === 'done' || where.value === 'overridden' || where.value === 'skipped') emit('next')
+  else if (lines.value.length && undone.value.length && ['ready', 'begun'].includes(where.value)) void enterLines(undone.value)
   else if (mayDo.value) void done()
   else if (mustWait.value && left.value === null && ['ready', 'begun'].includes(where.value)) void press('wait')
   else card.value?.querySelector<HTMLElement>('input:not([type=file])')?.focus()
@@ -350,6 +396,35 @@ watch(
       <b v-else role="timer">{{ left ? `${clock(left)} left` : 'The wait is over' }}</b>
     </p>
 
+    <ol v-if="lines.length" class="page" aria-label="Entries of this page">
+      <li v-for="l in lines" :key="l.id" :class="[stateOf(l.id)?.status, { differs: l.differs }]" :data-page-line="l.id">
+        <span class="name"
+          >{{ l.label }} <small v-if="l.menu" class="soft">{{ l.menu }}</small>
+          <small v-if="l.temporary" class="mind">for now only</small>
+          <small v-for="c in l.cautions ?? []" :key="c" class="mind">{{ c }}</small></span
+        >
+        <span class="now"
+          ><b>{{ l.enter }}</b> {{ l.unit }}<small v-if="l.shows" class="soft"> shows {{ l.shows }}</small></span
+        >
+        <KeptInput
+          :value="stateOf(l.id)?.back ?? ''"
+          :aria-label="`${l.label} read back`"
+          placeholder="reads"
+          :disabled="where === 'blocked' || where === 'waiting'"
+          @commit="(text) => lineBack(l, text)"
+        />
+        <button
+          data-line-done
+          :aria-pressed="!undone.includes(l)"
+          :aria-label="`${l.label} entered`"
+          :disabled="!undone.includes(l) || where === 'blocked' || where === 'waiting'"
+          @click="enterLines([l])"
+        >
+          {{ undone.includes(l) ? 'Entered' : stateOf(l.id)?.status === 'skipped' ? 'left out' : '✓' }}
+        </button>
+        <span v-if="stateOf(l.id)?.verdict === 'fail'" class="bad" role="alert">{{ stateOf(l.id)?.text }}</span>
+      </li>
+    </ol>
     <p v-for="k in kinds" :key="k" class="line meter">
       <span>{{ METERS[k] ?? k }}</span>
       <PickField
@@ -423,7 +498,7 @@ watch(
     </ul>
     <p v-if="step.id.startsWith('found:settings:') && step.devices?.length">
       <button @click="emit('go', `/as_found/${step.devices[0]}`)">Note the settings of {{ step.devices[0] }}</button>
-      <span class="soft"> {{ Object.keys(record.state.value.found[step.devices[0] ?? ''] ?? {}).length }} noted</span>
+      <span class="soft"> {{ noted }} noted</span>
     </p>
 
     <p v-if="told?.override" class="override" role="status">
@@ -435,7 +510,7 @@ watch(
     </p>
 
     <div class="act">
-      <button v-if="(bad || unsure) && where !== 'blocked'" @click="asking = 'override'">Go on anyway…</button>
+      <button v-if="(bad || unsure) && where !== 'blocked' && !step.firm" @click="asking = 'override'">Go on anyway…</button>
       <button v-if="step.optional && !isFinished(step.id) && !open" @click="asking = 'skipped'">Leave out…</button>
       <button v-if="(told?.mark || told?.override) && !open" class="plain" @click="asking = 'undo'">Take back…</button>
       <button v-if="step.symptom && (bad || unsure)" @click="emit('symptom', step.symptom)">Fault finder</button>
@@ -540,6 +615,39 @@ h2 {
 }
 .line :deep(.el-input) {
   max-width: 220px;
+}
+.page {
+  list-style: none;
+  padding: 0;
+  margin: 12px 0 0;
+}
+.page li {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(96px, auto) 92px 96px;
+  gap: 4px 10px;
+  align-items: center;
+  border-top: 1px solid var(--rule);
+  padding: 5px 0;
+}
+.page .now {
+  font-size: 19px;
+}
+.page small {
+  display: block;
+  font-size: 13px;
+}
+.page .differs .now b {
+  border-bottom: 3px solid var(--copper);
+}
+.page .bad {
+  grid-column: 1 / -1;
+}
+.page button {
+  min-height: 44px;
+}
+.page [aria-pressed='true'] {
+  border-color: transparent;
+  color: var(--bank);
 }
 .watch {
   display: flex;
@@ -667,6 +775,12 @@ h2 {
   margin-top: 6px;
 }
 @media (max-width: 640px) {
+  .page li {
+    grid-template-columns: minmax(84px, 1fr) 104px 92px;
+  }
+  .page .name {
+    grid-column: 1 / -1;
+  }
   h2 {
     font-size: 21px;
   }

@@ -10,6 +10,10 @@ from ..event import LogEntry
 from ..job import Breaker
 from .base import PlanPart
 
+GATE = "gate:plan"
+"""The step that holds a plan with a stop."""
+Visit = Literal["full", "settings", "part", "check", "fault"]
+
 
 class GateMark(PlanPart):
     """A figure of note on the scale of a gate, and what it would mean."""
@@ -49,9 +53,14 @@ class Ask(PlanPart):
     gate: Gate | None = Field(default=None, description="what may be read; none where it is only noted")
     choices: list[str] = Field(default=[], description="what it is picked from; the first is the good one where good is said")
     good: list[str] = Field(default=[], description="texts or choices that pass; empty where it is only noted")
+    opens: list[str] = Field(default=[], description="choices that leave an open point")
     row: str = Field(default="", description="row in the step's table; empty where it has none")
     column: str = Field(default="", description="column in the step's table")
     needed: bool = Field(default=True, description="whether the step is not done without it")
+    least: float | None = Field(
+        default=None, description="lowest reading that can be at all; below it the meter or the typing is wrong"
+    )
+    most: float | None = Field(default=None, description="highest reading that can be at all")
     meter: str = Field(default="", description="kind of instrument it is read with; empty: a display")
     compared: bool = Field(
         default=False, description="whether it is compared with others of the same meter, so that only its last digits count"
@@ -68,6 +77,21 @@ class Temporary(PlanPart):
     back_to: str = Field(description="what it must show again")
     to: str = Field(default="", description="what it is set to for the test")
     unit: str = Field(default="", description="unit on the display")
+
+
+class StepLine(PlanPart):
+    """One entry of a page of the menu: done, left out and read back by itself, under its own id."""
+
+    id: str = Field(description="its id among the events, the same in every run of the job")
+    label: str = Field(description="the setting as displayed")
+    shows: str = Field(default="", description="what it shows before")
+    enter: str = Field(description="what to type")
+    unit: str = Field(default="", description="unit of what is typed")
+    why: str = Field(default="", description="why")
+    cautions: list[str] = Field(default=[], description="what may hurt")
+    temporary: bool = Field(default=False, description="whether it stands for now only")
+    menu: str = Field(default="", description="its place, where the step goes over several pages")
+    differs: bool = Field(default=False, description="whether it is another value than on the device that was entered before")
 
 
 class RunStep(PlanPart):
@@ -101,6 +125,11 @@ class RunStep(PlanPart):
     given: dict[str, float] = Field(default={}, description="figures of the plan that these rest on, named with their unit")
     breaker: str = Field(default="", description="breaker it moves")
     opens: bool = Field(default=False, description="whether it opens that breaker")
+    lines: list[StepLine] = Field(
+        default=[], description="entries of one page of the menu, in their order; the step is done when all are"
+    )
+    firm: bool = Field(default=False, description="whether nobody may go past it: only measured again")
+    makes: list[str] = Field(default=[], description="facts that it makes true: dead(busbar), closed(breaker), entered(unit) ...")
     optional: bool = Field(default=False, description="whether it may be left out with a reason")
     proof: bool = Field(default=False, description="whether it belongs to the proof")
     after_days: float = Field(default=0.0, description="days after the sign-off when it is due; 0: during the visit")
@@ -176,6 +205,9 @@ class Run(PlanPart):
     isolating: list[str] = Field(description="breakers in the order of isolating; restoring is the reverse")
     picture: OneLine = Field(description="the one-line picture")
     stopped: list[str] = Field(default=[], description="what stands in the way of a whole run, from the plan's stops")
+    visit: str = Field(default="full", description="kind of visit: full, settings, part, check or fault")
+    visits: list[str] = Field(default=[], description="kinds of visit that this job can have")
+    proposed: str = Field(default="full", description="the kind that fits what is known of the site")
 
 
 class JudgedFigure(PlanPart):
