@@ -162,3 +162,15 @@ def test_a_device_that_is_renamed_takes_along_what_was_told_of_it():
     got, right = fold([*line, last]), fold(spelled)
     assert got["found"] == right["found"]
     assert got["steps"] == right["steps"]
+
+
+def test_a_claim_is_not_a_reading():
+    """A verdict is made of readings: a good one without any counts for nothing, and a reading outside its own gate is not good."""
+    claimed = fold([event("a", "verdict", at(1), step="proof:gain", verdict="pass", text="fine")])
+    assert claimed["steps"]["proof:gain"]["verdict"] == ""
+    read = event("b", "reading", at(0), step="proof:gain", name="shown", shown="60", value=60.0)
+    assert fold([read, event("a", "verdict", at(1), step="proof:gain", verdict="pass")])["steps"]["proof:gain"]["verdict"] == "pass"
+    lie = event(
+        "c", "reading", at(1), step="isolate:dead", name="volts", shown="53", value=53.0, low=-1.0, high=1.0, verdict="pass"
+    )
+    assert fold([lie, event("d", "done", at(2), step="isolate:dead")])["steps"]["isolate:dead"]["status"] == "failed"

@@ -278,3 +278,48 @@ def test_every_kind_of_figures_is_used_by_some_step():
         "shade",
     }
     assert set(KINDS) <= used | {""}
+
+
+# What a sign, a drop or an empty row says
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "given", "verdict", "word"),
+    [
+        ("gain", {"shown": -60, "reference": 60}, {"rated_a": 300, "entry": 300, "entry_step": 1}, "fail", "backwards"),
+        ("gain", {"shown": -60, "reference": -60}, {"rated_a": 300, "entry": 300, "entry_step": 1}, "pass", "leave it"),
+        ("gain", {"shown": 2, "reference": 20}, {"rated_a": 300, "entry": 300, "entry_step": 1}, "fail", "type or rating"),
+        ("gain", {"shown": 19, "reference": 20}, {"rated_a": 300, "entry": 300, "entry_step": 1}, "unsure", "Too little"),
+        ("share", {"U1": 50, "U2": -50}, {"part": 0.1}, "fail", "the other way"),
+        ("share", {"U1": -50, "U2": -50}, {"part": 0.1}, "pass", "mean"),
+        ("share", {"U1": 50, "U2": 51}, {"part": 0.1}, "pass", "mean"),
+        ("ramp", {"5.volts": 230, "5.hertz": 50, "9.hertz": 50}, {"low_v": 200, "high_v": 260, "nominal_hz": 50}, None, "Still"),
+        ("ramp", {"5.volts": 230, "5.hertz": 50, "9.volts": 190, "9.hertz": 50}, {"low_v": 200, "high_v": 260, "nominal_hz": 50}, "unsure", "5 A is the last good"),
+    ],
+)  # fmt: skip
+def test_what_a_sign_or_an_empty_row_says(kind, values, given, verdict, word):
+    judged = KINDS[kind](Noted(values={k: float(v) for k, v in values.items()}, given=given))
+    assert judged.verdict == verdict and word in judged.text, judged.text
+
+
+def test_a_drop_in_a_hold_is_not_a_hold():
+    whole = points((0, 54, 80), (20, 55.2, 60), (40, 55.2, 50), (85, 55.2, 8))
+    broken_ = points((0, 54, 80), (20, 55.2, 60), (40, 53.0, 70), (60, 55.2, 40), (85, 55.2, 20))
+    given = {"absorb_v": 55.2, "capacity_ah": 300.0, "hold_min": 60.0}
+    held = {name: KINDS["charge"](Noted(values=v, given=given)) for name, v in (("whole", whole), ("broken", broken_))}
+    hold = {name: next(f.value for f in j.figures if f.name == "hold_min") for name, j in held.items()}
+    assert hold == {"whole": 65, "broken": 25} and held["whole"].verdict == "pass"
+    assert held["broken"].verdict == "unsure" and "dropped" in held["broken"].text
+
+
+def test_the_last_good_entry_of_a_ramp_becomes_a_proposal():
+    job = job_of(SKERRY)
+    made = run_of(job, LIBRARY)
+    step = next(s for s in made.steps if s.id == "proof:ramp")
+    rows = sorted({float(a.name.rsplit(".", 1)[0]) for a in step.asks})
+    told = []
+    for i, a in enumerate(rows[:3]):
+        for name, value in (("volts", 230.0 if i < 2 else 150.0), ("hertz", 50.0)):
+            told.append(event(f"{i}{name}", "reading", at(i), step=step.id, name=f"{a:g}.{name}", value=value, shown=f"{value}"))
+    offered = {p.pointer: p.value for p in record_of(job, LIBRARY, made, fold(told)).proposals}
+    assert offered["/policy/own_figures/mains_charge_max_a"] == rows[1]

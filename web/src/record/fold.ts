@@ -1,6 +1,6 @@
 // From a stream of events to one state, by the same rules as the server's (src/ewerer/core/record/fold.py): a test holds the
 // two to each other on a thousand random streams.
-import type { EventData, RecordState, StepState, Told } from './types'
+import type { EventData, ReadingState, RecordState, StepState, Told } from './types'
 
 const WORDS = ['by', 'kind', 'step', 'name', 'shown', 'verdict', 'text', 'device', 'setting', 'target', 'photo'] as const
 
@@ -155,10 +155,15 @@ export function fold(events: Iterable<EventData>): RecordState {
       s.reason = event.text ?? ''
     } else if (kind === 'reading') {
       const names: Names = ['value', 'shown', 'unit', 'verdict', 'text', 'low', 'high', 'meter']
-      s.readings[event.name as string] = told(event, ...names)
+      const reading = told<ReadingState>(event, ...names)
+      if (outside(event)) Object.assign(reading, { verdict: 'fail', text: 'outside what may be read' })
+      s.readings[event.name as string] = reading
     } else if (kind === 'verdict') {
-      s.verdict = event.verdict as string
-      s.text = event.text ?? ''
+      // A good verdict without anything that was read counts for nothing; a failure is believed.
+      if (event.verdict === 'fail' || Object.keys(s.readings).length || Object.keys(s.timers).length) {
+        s.verdict = event.verdict as string
+        s.text = event.text ?? ''
+      }
     } else if (kind === 'override') {
       s.override = told<Told & { text: string }>(event, 'text')
       overriddenAt[event.step] = position
@@ -175,10 +180,21 @@ export function fold(events: Iterable<EventData>): RecordState {
       s.verdict = event.verdict
       s.text = event.text ?? ''
     }
-    if (event.verdict === 'fail' && kind !== 'restored') failedAt[event.step] = position
+    if ((event.verdict === 'fail' || (kind === 'reading' && outside(event))) && kind !== 'restored')
+      failedAt[event.step] = position
   })
   for (const [id, s] of Object.entries(state.steps)) s.status = status(s, failedAt[id] ?? -1, overriddenAt[id] ?? -1)
   return state
+}
+
+/** Whether a reading claims to be good though it lies outside its own gate. */
+function outside(event: EventData): boolean {
+  const { value, low, high, verdict } = event
+  if (verdict !== 'pass' || value === undefined || value === null) return false
+  const slack = 1e-9 * Math.max(1, Math.abs(value))
+  return (
+    (low !== undefined && low !== null && value < low - slack) || (high !== undefined && high !== null && value > high + slack)
+  )
 }
 
 function status(s: StepState, failedAt: number, overriddenAt: number): string {

@@ -36,6 +36,7 @@ from ..trade.margins import (
     MODE_W,
     NEAR_ABSORPTION,
     OWN_DRAW_A,
+    PLAUSIBLE_PART,
     RAMP_HERTZ_PART,
     REFERENCE_C,
     SAME_ASKED_V,
@@ -160,9 +161,17 @@ def gain(n: Noted) -> Judged:
     if not n.has("shown", "reference"):
         return _waiting("display and clamp")
     shown, clamp, draw = n.values["shown"], n.values["reference"], n.values.get("own_draw", 0.0)
+    if shown * clamp < 0:
+        text = f"The display says {figure(shown, 1)} A, the clamp {figure(clamp, 1)} A: one of them is the wrong way round. Turn the clamp; if it stays, the sensor is wired backwards"
+        return Judged(verdict="fail", text=text)
     ref = abs(clamp) - draw
     rated, entry, step = n.own("rated_a", USUAL_SHUNT_A), n.own("entry", USUAL_SHUNT_A), n.own("entry_step", 1.0)
     if abs(ref) < LEAST_PART * rated or not shown:
+        if ref > 0 and shown and abs(abs(shown) - ref) > max(LIGHT_A, PLAUSIBLE_PART * ref):
+            return Judged(
+                verdict="fail",
+                text=f"The display says {figure(abs(shown), 1)} A, the clamp {figure(ref, 1)} A: type or rating of the sensor is wrong",
+            )
         return Judged(
             verdict="unsure",
             text=f"Too little current: at least {figure(LEAST_PART * rated, 1)} A, a tenth of the rated amps, is needed",
@@ -247,6 +256,15 @@ def charge(n: Noted) -> Judged:
     figures = [JudgedFigure(name="overshoot_v", word="Overshoot", value=round(max(0.0, top - set_v), 4), unit="V")]
     if not at:
         return Judged(verdict="unsure", text=f"It never reached {figure(set_v, 2)} V: highest {figure(top, 2)} V", figures=figures)
+    # The longest stretch without a reading below: a drop in between ends a hold.
+    stretches: list[list[tuple[float, float, float | None]]] = [[]]
+    for point in points:
+        if point[1] >= near:
+            stretches[-1].append(point)
+        elif stretches[-1]:
+            stretches.append([])
+    dropped = sum(bool(s) for s in stretches) > 1
+    at = max((s for s in stretches if s), key=lambda s: s[-1][0] - s[0][0])
     begin, end = at[0][0], at[-1][0]
     hold = end - begin
     plateau = sum(v for _, v, _ in at) / len(at)
@@ -262,6 +280,9 @@ def charge(n: Noted) -> Judged:
         figures.append(JudgedFigure(name="tail_a", word="Amps at its end", value=round(tail, 3), unit="A"))
     words = [f"overshoot {figure(max(0.0, top - set_v), 2)} V", f"hold {figure(hold, 0)} min"]
     verdict: str = "pass"
+    if dropped:
+        words.append("it dropped in between: the stretches are not added up")
+        verdict = "unsure"
     if "float_v" in n.given and points[-1][0] > end:
         rest = points[-1][1]
         figures.append(JudgedFigure(name="float_v", word="Volts after", value=round(rest, 3), unit="V"))
@@ -293,9 +314,10 @@ def cap(n: Noted) -> Judged:
 
 def ramp(n: Noted) -> Judged:
     """Find the last good step of a ramp; the gates of its readings have judged each."""
-    steps = sorted({float(name.split(".volts")[0]) for name in n.values if name.endswith(".volts")})
-    if not steps:
-        return _waiting("volts and hertz at each step")
+    read = {float(name.rsplit(".", 1)[0]) for name in n.values if name.endswith((".volts", ".hertz"))}
+    steps = sorted(a for a in read if n.has(f"{a:g}.volts", f"{a:g}.hertz"))
+    if not steps or max(read) > max(steps):
+        return _waiting("volts and hertz at each step")  # a row without both counts for nothing
     good = 0.0
     for a in steps:
         volts, hertz = n.values[f"{a:g}.volts"], n.values.get(f"{a:g}.hertz")
@@ -355,6 +377,10 @@ def share(n: Noted) -> Judged:
     amps = {k: abs(v) for k, v in n.values.items()}
     if len(amps) < 2:
         return _waiting("the amps of each unit")
+    out = [k for k, v in n.values.items() if v < -LIGHT_A]
+    if out and any(v > LIGHT_A for v in n.values.values()):
+        text = f"{', '.join(out)} flows the other way than the others: one feeds what the other takes; look at roles, phases and thresholds"
+        return Judged(verdict="fail", text=text)
     mean = sum(amps.values()) / len(amps)
     if mean <= 0:
         return Judged(verdict="unsure", text="No load")

@@ -197,9 +197,14 @@ def fold(events: Iterable[Plain]) -> State:
             if kind == "done" and event.get("shown"):
                 step["shown"] = event["shown"]
         elif kind == "reading":
-            step["readings"][event["name"]] = _signed_by(event, "value", "shown", "unit", "verdict", "text", "low", "high", "meter")
+            told = _signed_by(event, "value", "shown", "unit", "verdict", "text", "low", "high", "meter")
+            if _outside(event):
+                told["verdict"], told["text"] = "fail", "outside what may be read"
+            step["readings"][event["name"]] = told
         elif kind == "verdict":
-            step["verdict"], step["text"] = event["verdict"], event.get("text") or ""
+            # A good verdict without anything that was read counts for nothing; a failure is believed.
+            if event["verdict"] == "fail" or step["readings"] or step["timers"]:
+                step["verdict"], step["text"] = event["verdict"], event.get("text") or ""
         elif kind == "override":
             step["override"] = _signed_by(event, "text")
             overridden_at[event["step"]] = position
@@ -221,11 +226,20 @@ def fold(events: Iterable[Plain]) -> State:
             step["photos"].append(event["photo"])
         if kind in ("read-back", "decision") and event.get("verdict"):
             step["verdict"], step["text"] = event["verdict"], event.get("text") or ""
-        if event.get("verdict") == "fail" and kind != "restored":
+        if (event.get("verdict") == "fail" or (kind == "reading" and _outside(event))) and kind != "restored":
             failed_at[event["step"]] = position
     for id, step in steps.items():
         step["status"] = _status(step, failed_at.get(id, -1), overridden_at.get(id, -1))
     return state
+
+
+def _outside(event: Plain) -> bool:
+    """Return whether a reading claims to be good though it lies outside its own gate."""
+    value, low, high = event.get("value"), event.get("low"), event.get("high")
+    if event.get("verdict") != "pass" or value is None:
+        return False
+    slack = 1e-9 * max(1.0, abs(value))
+    return (low is not None and value < low - slack) or (high is not None and value > high + slack)
 
 
 def _status(step: Mapping[str, Any], failed_at: int, overridden_at: int) -> str:

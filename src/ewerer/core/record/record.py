@@ -114,6 +114,17 @@ def proposals_of(job: Job, run: Run, state: State, judged: Mapping[str, Judged])
         offer(
             "sensor:gain", "/bank/shunt_a", "Rated amps of the shunt, as entered", entry.value, job.bank.shunt_a, "A", entry.error
         )
+    ramp = figures.get(("proof:ramp", "good_a"))
+    if ramp is not None and ramp.value and judged["proof:ramp"].verdict != "pass":
+        before = job.policy.own_number("mains_charge_max_a")
+        offer(
+            "proof:ramp",
+            "/policy/own_figures/mains_charge_max_a",
+            "Charging from AC, last good entry",
+            ramp.value,
+            before if before is not None else 0.0,
+            "A",
+        )
     ambient = figures.get(("proof:temperature", "ambient_c"))
     if ambient is not None and ambient.value is not None:
         offer("proof:temperature", "/site/bank_ambient_c", "Air at the bank", ambient.value, job.site.bank_ambient_c, "degC")

@@ -11,6 +11,7 @@ from typing import Any, Literal
 from ..behaviour.trial import trial
 from ..devices.library import Library, shipped_library
 from ..devices.plates import charger_profile, unit_profile
+from ..documents.event import Meter
 from ..documents.job import Job
 from ..documents.profiles import MenuProfile
 from ..documents.results.run import GATE, Run, RunSection, RunStep
@@ -22,6 +23,7 @@ from ..stages.solved import Solved
 from . import proof, site
 from .breakers import breakers_of, isolating
 from .fold import FINISHED
+from .judge import judge_gate
 from .lines import of_pages
 from .oneline import one_line
 from .steps import SECTIONS, Steps
@@ -255,6 +257,7 @@ def why_not_closed(run: Run, state: Mapping[str, Any]) -> list[str]:
     """Return what keeps a visit from being signed off: temporary changes that are not put back, failed steps nobody answered for."""
     titles = {s.id: s.title for s in run.steps} | {line.id: line.label for s in run.steps for line in s.lines}
     firm = {s.id for s in run.steps if s.firm}
+    gated = {s.id: s for s in run.steps if any(a.gate is not None for a in s.asks)}
     gone_on = state["steps"].get(GATE, {}).get("override")
     out = (
         []
@@ -264,9 +267,23 @@ def why_not_closed(run: Run, state: Mapping[str, Any]) -> list[str]:
     for id, step in state["steps"].items():
         if step["status"] == "open":
             out.append(f"{titles.get(id, id)}: put back what was changed for the test, and read it back")
+        elif step["status"] == "done" and id in gated and (wrong := _not_good(gated[id], step)):
+            out.append(f"{titles[id]}: {wrong}")
         elif step["status"] == "failed" or (id in firm and step["status"] in ("overridden", "skipped")):
             out.append(f"{titles.get(id, id)}: failed; make it good, or go on with a reason")
     return out
+
+
+def _not_good(step: RunStep, told: Mapping[str, Any]) -> str:
+    """Return which reading of a step that is called done lies outside its gate, whatever it was claimed to be; empty where none does."""
+    for a in step.asks:
+        r = told["readings"].get(a.name)
+        if a.gate is None or r is None or r["value"] is None or r["verdict"] == "fail":
+            continue
+        meter = Meter.model_validate(r["meter"], strict=False) if r["meter"] else None
+        if judge_gate(a.gate, r["value"], meter, a.unit, a.compared).verdict == "fail":
+            return f"{a.label} {r['shown']} {a.unit} is not good; measure again"
+    return ""
 
 
 def needs_met(steps: Iterable[RunStep]) -> bool:

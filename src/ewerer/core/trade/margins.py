@@ -193,6 +193,8 @@ RAMP_MIN = 5.0
 RAMP = (0.25, 0.5, 0.75, 1.0)
 """Steps by which an engine is loaded, as parts of the safe charge [T]."""
 
+PLAUSIBLE_PART = 0.3
+"""Where there is too little current for a correction, display and clamp still agree this well [T]."""
 CALIBRATED = 0.2
 """A current sensor's rating that was found so near to its plate's was measured in, and stays [T]."""
 
