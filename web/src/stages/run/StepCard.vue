@@ -279,12 +279,15 @@ const rows = computed(() => {
   const out = new Map<string, Map<string, Ask>>()
   if (!props.step.columns?.length) return out
   for (const a of asks.value) {
+    if (!a.row) continue
     const row = out.get(a.row ?? '') ?? new Map<string, Ask>()
     row.set(a.column ?? '', a)
     out.set(a.row ?? '', row)
   }
   return out
 })
+/** What is asked beside the table. */
+const beside = computed(() => asks.value.filter((a) => !a.row))
 const verdictWord = computed(() => {
   if (judged.value?.verdict) return judged.value.text
   const worst = ['fail', 'unsure', 'pass']
@@ -478,6 +481,15 @@ watch(
             </tr>
           </tbody>
         </table>
+      </div>
+      <div v-if="beside.length" class="several">
+        <AskField
+          v-for="a in beside"
+          :key="a.name"
+          :ask="a"
+          :told="readings[a.name]"
+          @note="(text, value) => note(a, text, value)"
+        />
       </div>
     </template>
     <div v-else-if="asks.length" class="several">
