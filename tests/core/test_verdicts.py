@@ -30,6 +30,7 @@ from ewerer.core.record.fold import fold
 from ewerer.core.record.judge import judge_ask, judge_gate, meter_error, same_text
 from ewerer.core.record.record import judge_step, proposals_of, record_of
 from ewerer.core.record.run import run_of
+from ewerer.core.record.steps import text_ask
 from tests.events import at, event
 from tests.jobs import OSTRAND, SKERRY, TARN, job_of
 
@@ -323,3 +324,12 @@ def test_the_last_good_entry_of_a_ramp_becomes_a_proposal():
             told.append(event(f"{i}{name}", "reading", at(i), step=step.id, name=f"{a:g}.{name}", value=value, shown=f"{value}"))
     offered = {p.pointer: p.value for p in record_of(job, LIBRARY, made, fold(told)).proposals}
     assert offered["/policy/own_figures/mains_charge_max_a"] == rows[1]
+
+
+@pytest.mark.parametrize(
+    ("shown", "verdict"),
+    [("27.6", "pass"), ("27,6", "pass"), ("27.6 V", "pass"), ("27.60V", "pass"), ("27.5", "fail"), ("", "fail")],
+)
+def test_a_read_back_is_typed_as_anywhere_else(shown, verdict):
+    ask = text_ask("absorb", "Fill to", unit="V", good=["27.6"])
+    assert judge_ask(ask, shown, None).verdict == verdict

@@ -193,7 +193,7 @@ def whole_run(page, site, touch):
     pages = {x: id for id in expected for x in told_of(site.by_id[id])}
     assert list(dict.fromkeys(pages[x] for x in order)) == expected, "in the order of the run"
     print(f"{len(expected)} steps: {hands.taps} presses, {hands.keys} keys")
-    assert hands.taps <= 300 and hands.keys <= 500, (hands.taps, hands.keys)
+    assert hands.taps <= 220 and hands.keys <= 350, (hands.taps, hands.keys)
 
 
 @pytest.mark.long

@@ -10,6 +10,7 @@ import re
 
 from ..documents.event import Meter
 from ..documents.results.run import Ask, Gate, Judged
+from ..trade.numbers import read_number
 from ..trade.rules import formula_rule
 from ..trade.steps import figure
 
@@ -77,6 +78,8 @@ def judge_ask(ask: Ask, shown: str, value: float | None, meter: Meter | None = N
         return judge_gate(ask.gate, value, meter, ask.unit, ask.compared) if ask.gate is not None and value is not None else None
     if not ask.good:
         return None
-    if any(same_text(shown, g) for g in ask.good):
+    said = read_number(shown, ask.unit).value if ask.kind == "text" else None
+    plain = shown if said is None else f"{said:.12g}"
+    if any(same_text(shown, g) or same_text(plain, g) for g in ask.good):
         return Judged(verdict="pass", text="Good")
     return Judged(verdict="fail", text=f"Should be {' or '.join(ask.good)}" if ask.kind != "tick" else "It is not so")

@@ -103,7 +103,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
       <button class="only-small plain" @click="backToStages">‹ Stages</button>
       <button class="only-small" @click="steps = true">Steps</button>
       <span class="chip" data-progress>Step {{ number }} of {{ view.steps.value.length }}</span>
-      <span class="soft not-small"
+      <span class="soft only-wide"
         >{{ done }} done<template v-if="others.length"> · {{ others.join(' and ') }} here</template></span
       >
       <PickField
@@ -113,7 +113,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
         :choices="VISITS"
         @pick="(v) => (view.visit.value = v as Visit)"
       />
-      <span v-if="elsewhere" class="soft not-small" data-elsewhere>{{ elsewhere }}</span>
+      <span v-if="elsewhere" class="soft only-wide" data-elsewhere>{{ elsewhere }}</span>
       <span class="gap" />
       <SyncNote :record="record" />
       <a class="button plain not-small" :href="`/api/jobs/${job.id}/run.pdf`" download>Checklist</a>
@@ -267,6 +267,9 @@ aside h2:first-child {
   display: none;
 }
 @media (max-width: 1000px) {
+  .only-wide {
+    display: none;
+  }
   .grid {
     display: block;
     overflow-y: auto;

@@ -86,7 +86,7 @@ async function note(ask: Ask, text: string, value: number | null) {
     if (ask.gate.low != null) event.low = ask.gate.low
     if (ask.gate.high != null) event.high = ask.gate.high
   } else if (ask.good?.length) {
-    event.verdict = ask.good.some((g) => sameText(shown, g)) ? 'pass' : 'fail'
+    event.verdict = ask.good.some((g) => sameText(shown, g) || sameText(asNumber(shown, ask.unit), g)) ? 'pass' : 'fail'
     event.text = event.verdict === 'pass' ? 'Good' : ask.kind === 'tick' ? 'It is not so' : `Should be ${ask.good.join(' or ')}`
   }
   const made: NewEvent[] = [event]
@@ -114,7 +114,7 @@ async function enterLines(which: StepLine[]) {
 async function lineBack(l: StepLine, text: string) {
   const shown = text.trim()
   if (!shown) return
-  const same = sameText(asNumber(shown, l.unit), l.enter)
+  const same = sameText(shown, l.enter) || sameText(asNumber(shown, l.unit), l.enter)
   await record.add({
     kind: 'read-back',
     step: l.id,
@@ -244,7 +244,7 @@ async function change() {
 async function putBack(text: string) {
   const shown = text.trim()
   if (!shown || !t.value) return
-  const same = sameText(shown, t.value.back_to)
+  const same = sameText(shown, t.value.back_to) || sameText(asNumber(shown, t.value.unit), t.value.back_to)
   await record.add({
     kind: 'restored',
     step: props.step.id,
@@ -457,6 +457,15 @@ watch(
       </div>
     </template>
     <template v-else-if="rows.size">
+      <div v-if="beside.length" class="several">
+        <AskField
+          v-for="a in beside"
+          :key="a.name"
+          :ask="a"
+          :told="readings[a.name]"
+          @note="(text, value) => note(a, text, value)"
+        />
+      </div>
       <div class="scroll" tabindex="0" aria-label="Readings">
         <table v-stack>
           <thead>
@@ -481,15 +490,6 @@ watch(
             </tr>
           </tbody>
         </table>
-      </div>
-      <div v-if="beside.length" class="several">
-        <AskField
-          v-for="a in beside"
-          :key="a.name"
-          :ask="a"
-          :told="readings[a.name]"
-          @note="(text, value) => note(a, text, value)"
-        />
       </div>
     </template>
     <div v-else-if="asks.length" class="several">

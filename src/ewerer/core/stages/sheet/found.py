@@ -352,7 +352,9 @@ def read_backs(unit: Device, solved: Solved) -> list[ReadBack]:
         try:
             decode(s, mark.read_back, unit.profile)
         except ValueError as error:
-            out.append(ReadBack(key=key, ok=False, text=str(error)))
+            unit_word = f" {s.unit}" if s.unit else ""
+            said = f"it shows {mark.read_back}, the sheet says {entry}{unit_word}; the device itself would refuse that: {error}"
+            out.append(ReadBack(key=key, ok=False, text=said))
             continue
         ok = same_display(s, mark.read_back, entry, unit.profile)
         unit_word = f" {s.unit}" if s.unit else ""
