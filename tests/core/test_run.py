@@ -322,6 +322,25 @@ def test_modules_measured_on_site_gate_their_joining():
     assert all(s.asks[0].gate.expected < 5 for s in made.steps if s.id.startswith("restore:module-") and s.asks)
 
 
+@pytest.mark.parametrize("name", NAMES)
+def test_a_test_gives_back_all_that_it_changes(name):
+    """Each changed setting has its own way back, to the planned entry; the test stays open, and the visit unsigned, until the last is read back."""
+    made, planned = run(data(name)), plan_of(name)
+    entries = {(u.id, r.setting): r.entry for u in (*planned.units, *planned.devices) for r in u.settings}
+    for s in made.steps:
+        for c in s.changes:
+            assert entries[c.device, c.setting] == c.back_to
+            told = [event("a", "temporary", at(1), step=c.id, shown="1"), event("b", "temporary", at(2), step=s.id, shown="1"), event("d", "restored", at(3), step=s.id, shown=s.temporary.back_to, verdict="pass")]  # fmt: skip
+            half = fold(told)
+            assert standing(made.steps, statuses_of(half))[s.id] == "open"
+            assert any(c.label in w for w in why_not_closed(made, half))
+            whole = fold([*told, event("e", "restored", at(4), step=c.id, shown=c.back_to, verdict="pass")])
+            assert standing(made.steps, statuses_of(whole))[s.id] != "open"
+    if any(s.id == "proof:cut-off" for s in made.steps):
+        cut = next(s for s in made.steps if s.id == "proof:cut-off")
+        assert {"alarm_v"} <= {r.quantity for u in planned.units for r in u.settings for c in cut.changes if r.setting == c.setting}
+
+
 # The invariants, on any order of work that the needs allow
 
 

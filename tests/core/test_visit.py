@@ -7,7 +7,10 @@ import pytest
 from ewerer import cli
 from ewerer.core.devices.library import Library, parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel, Refusal
+from ewerer.core.pages.checklist import checklist_page
+from ewerer.core.pages.sheet import sheet_page
 from ewerer.core.plan import plan
+from ewerer.core.record.run import run_of
 from ewerer.core.stages.sheet.found import parse_found
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.tryout import try_value, try_writes
@@ -294,6 +297,23 @@ def test_sheet_as_pdf(tmp_path, paper):
         assert words in text
     width, height = document[0].get_size()
     assert (round(width), round(height)) == ((595, 842) if paper == "A4" else (612, 792))
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_every_planned_setting_is_on_paper(name):
+    """Those that must read so already too: a second-hand unit is checked, not believed."""
+    import pypdfium2
+
+    job, made = job_of(name), plan_of(name)
+    squeezed = lambda text: "".join(text.split())  # noqa: E731
+    for sheet in made.units:
+        page = sheet_page(job, sheet, unit_order(job, sheet.id))
+        text = squeezed("".join(p.get_textpage().get_text_range() for p in pypdfium2.PdfDocument(page)))
+        assert [r.label for r in sheet.settings if squeezed(r.label) not in text] == []
+    lines = {line.label for s in run_of(job).steps for line in s.lines}
+    page = checklist_page(run_of(job))
+    text = squeezed("".join(p.get_textpage().get_text_range() for p in pypdfium2.PdfDocument(page)))
+    assert [x for x in lines if squeezed(x) not in text] == []
 
 
 # Trying a profile

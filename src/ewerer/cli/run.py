@@ -8,7 +8,7 @@ from ..core.devices.library import parse_job
 from ..core.pages.checklist import checklist_page
 from ..core.record.fold import fold, read_events
 from ..core.record.handover import laid_over
-from ..core.record.run import run_of, standing, statuses_of
+from ..core.record.run import run_of, standing, statuses_of, with_lines
 from . import STOPPED
 from .files import library, read, write
 
@@ -23,7 +23,7 @@ def run(args: argparse.Namespace) -> int:
     made = run_of(laid_over(job, state), held, args.visit)
     where = standing(made.steps, statuses_of(state)) if args.events else {}
     if args.format == "pdf":
-        write(checklist_page(made, where, args.paper), args.output)
+        write(checklist_page(made, with_lines(made.steps, statuses_of(state)), args.paper), args.output)
     else:
         text = made.model_dump_json(indent=2)
         if where:

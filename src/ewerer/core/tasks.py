@@ -27,7 +27,7 @@ from .record.handover import contents, facts_of
 from .record.logbook import header_of, read_log
 from .record.photos import Photo, kept
 from .record.record import record_of
-from .record.run import run_of, standing, why_not_closed
+from .record.run import run_of, why_not_closed, with_lines
 from .record.signing import Verified, verify_file
 from .stages.sheet.found import parse_found
 from .trade.errors import DocumentError, Problem
@@ -207,7 +207,7 @@ def run_pdf(of: Inputs, statuses: Mapping[str, str], paper: Paper) -> bytes:
     from .pages.checklist import checklist_page
 
     run = run_of(*of.read())
-    return checklist_page(run, standing(run.steps, statuses), paper)
+    return checklist_page(run, with_lines(run.steps, statuses), paper)
 
 
 def handover_pdf(of: Inputs, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper) -> bytes:

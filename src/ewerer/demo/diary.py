@@ -94,6 +94,9 @@ class Diary:
             if judged is not None and judged.verdict is not None:
                 self.tell("verdict", minutes=0.1, step=step.id, verdict=judged.verdict, text=judged.text)
         if step.temporary is not None:
+            for c in step.changes:
+                self.tell("temporary", minutes=0.3, step=c.id, shown=c.to or "changed")
+                self.tell("restored", minutes=0.3, step=c.id, shown=c.back_to, verdict="pass", text="Back, read back")
             self.tell("restored", step=step.id, shown=step.temporary.back_to, verdict="pass", text="Back, read back")
         self.tell("done", by=SECOND if step.breaker else "demo", minutes=step.minutes / 3, step=step.id)
 

@@ -9332,6 +9332,55 @@ export interface components {
             compared: boolean;
         };
         /**
+         * Change
+         * @description A further change that a test makes: told under its own id, put back and read back like the first.
+         */
+        Change: {
+            /**
+             * Device
+             * @description whose setting
+             */
+            device: string;
+            /**
+             * Setting
+             * @description id of the setting; empty for a switch or a plug
+             */
+            setting: string;
+            /**
+             * Label
+             * @description what is changed
+             */
+            label: string;
+            /**
+             * Menu
+             * @description way through the menu
+             * @default []
+             */
+            menu: string[];
+            /**
+             * Back To
+             * @description what it must show again
+             */
+            back_to: string;
+            /**
+             * To
+             * @description what it is set to for the test
+             * @default
+             */
+            to: string;
+            /**
+             * Unit
+             * @description unit on the display
+             * @default
+             */
+            unit: string;
+            /**
+             * Id
+             * @description its id among the events, the same in every run of the job
+             */
+            id: string;
+        };
+        /**
          * Gate
          * @description What may be read: a window in the figure's own unit, why it is as wide as it is, what lies outside it.
          */
@@ -9804,6 +9853,12 @@ export interface components {
             reverse: string;
             /** @description what is changed for a while */
             temporary?: components["schemas"]["Temporary"] | null;
+            /**
+             * Changes
+             * @description what else is changed for a while; the test is not over before all is back
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
             /**
              * Figures
              * @description kind of figures worked out from what is noted; empty for none

@@ -8,6 +8,7 @@ interface StepLike {
   needs?: string[]
   lines?: { id: string }[]
   firm?: boolean
+  changes?: { id: string }[]
 }
 
 /** The statuses with those of pages, made of their lines; a step that nobody may go past is failed where somebody did. */
@@ -17,6 +18,7 @@ export function ofPages(steps: StepLike[], statuses: Record<string, string>): Re
     const own = statuses[s.id] ?? ''
     const gone = own === 'overridden' || own === 'skipped'
     if (s.firm && gone) out[s.id] = 'failed'
+    if (s.changes?.some((c) => statuses[c.id] === 'open')) out[s.id] = 'open'
     if (!s.lines?.length || gone) continue
     const held = s.lines.map((l) => statuses[l.id] ?? '')
     if (held.includes('failed')) out[s.id] = 'failed'

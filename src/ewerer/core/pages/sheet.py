@@ -20,13 +20,15 @@ def sheet_page(job: Job, sheet: UnitSheet, order: UnitOrder, paper: Paper = "A4"
     for step in order.steps:
         steps.append(_row(step, marks.get(step.key), new_menu=step.menu != menu))
         menu = step.menu if step.kind == "entry" else menu
+    entered = {step.key for step in order.steps}
+    stands = [r for r in sheet.settings if r.setting not in entered]
     source = (
         "Nobody noted what the unit shows; factory values are assumed."
         if order.assumed
         else f"{order.noted} settings noted as found; {len(order.fits_already)} fit already."
     )
     title = f"{sheet.id} {job.name}"
-    return pdf("sheet.html", title, paper, job=job, sheet=sheet, order=order, steps=steps, source=source)
+    return pdf("sheet.html", title, paper, job=job, sheet=sheet, order=order, steps=steps, source=source, stands=stands)
 
 
 def _row(step: Step, mark: SheetMark | None, new_menu: bool) -> dict[str, Any]:

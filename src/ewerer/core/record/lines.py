@@ -19,6 +19,8 @@ def of_pages(steps: Iterable[RunStep], statuses: Mapping[str, str]) -> dict[str,
         own = statuses.get(s.id, "")
         if s.firm and own in ("overridden", "skipped"):
             out[s.id] = "failed"
+        if any(statuses.get(c.id) == "open" for c in s.changes):
+            out[s.id] = "open"
         if not s.lines or own in ("overridden", "skipped"):
             continue
         held = [statuses.get(line.id, "") for line in s.lines]

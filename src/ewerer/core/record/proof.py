@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from ..documents.conditions import parse_interlock
 from ..documents.results.link import Display
-from ..documents.results.run import Ask, Temporary
+from ..documents.results.run import Ask, Change, Temporary
 from ..documents.results.sheet import SheetRow
 from ..trade.margins import (
     CHARGER_EFFICIENCY,
@@ -198,9 +199,9 @@ def _electrical(run: Steps, ready: list[str]) -> None:
     alarm, shut = ladder.get("alarm_v"), ladder.get("shutdown_v")
     row = _row(run, "shutdown_v")
     if alarm is not None and shut is not None and row is not None and run.solved.host is not None:
-        run.add("proof:cut-off", "proof", "Two-step cut-off", "Raise alarm and shut-down above the present volts, one after the other, and watch what happens in which order.", ready, kind="test", devices=[run.solved.host.id], optional=True, proof=True,
+        run.add("proof:cut-off", "proof", "Two-step cut-off", "Raise the alarm above the present volts first, then the shut-down; watch what happens in which order. Put them back the other way round.", ready, kind="test", devices=[run.solved.host.id], optional=True, proof=True,
             asks=[tick_ask("alarm", "First the alarm"), tick_ask("off", "Then the output goes off"), tick_ask("charging", "It still charges"), tick_ask("back", "It comes back above the restart")],
-            temporary=_temporary(run, row, "above the present volts"), cautions=["Loads go dark: medical and safety loads on another supply first."], minutes=10)  # fmt: skip
+            temporary=_temporary(run, row, "above the present volts"), changes=_changes(run, "proof:cut-off", row, {"alarm_v": "above the present volts", "restart_v": "above the raised shut-down", "unit_off_v": "below the raised shut-down"}), cautions=["Loads go dark: medical and safety loads on another supply first."], minutes=10)  # fmt: skip
 
 
 def _sources(run: Steps, ready: list[str]) -> None:
@@ -278,7 +279,7 @@ def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) ->
     if job.generator is not None and job.generator.start == "auto" and start is not None:
         run.add("proof:generator-auto", "proof", "Generator by itself", f"Raise {start.label} above the present charge: it must start, warm up, take over, charge; lower the stop point: it must stop; put both back.", ["proof:ramp"], kind="test",
             stopwatch=["set", "started", "took over"], asks=[tick_ask("starts", "It starts"), tick_ask("takes", "It takes over and charges"), tick_ask("stops", "It stops")],
-            temporary=_temporary(run, start, "above the present charge"), cautions=["It starts without warning: nobody at the engine."], minutes=15, proof=True, why="three failed starts lock it out")  # fmt: skip
+            temporary=_temporary(run, start, "above the present charge"), changes=_changes(run, "proof:generator-auto", start, {"gen_stop_v": "below the present volts", "gen_stop_soc": "below the present charge"}), cautions=["It starts without warning: nobody at the engine."], minutes=15, proof=True, why="three failed starts lock it out")  # fmt: skip
 
 
 def _modes(run: Steps, ready: list[str]) -> None:
@@ -335,6 +336,28 @@ def _row(run: Steps, quantity: str) -> SheetRow | None:
 def _temporary(run: Steps, row: SheetRow, to: str) -> Temporary:
     device = next((id for id, s in run.solved.sheets.items() if any(r is row for r in s.settings)), "")
     return Temporary(device=device, setting=row.setting, label=row.label, menu=row.menu, back_to=row.entry, to=to, unit=row.unit)
+
+
+def _changes(run: Steps, step: str, first: SheetRow, more: dict[str, str]) -> list[Change]:
+    """Return what else a test changes on the same device: each is put back, and read back, before the test is over.
+
+    Which of them have to move follows from the unit's interlocks: what no interlock binds to the first, and no test needs, stays.
+    """
+    device = next((id for id, s in run.solved.sheets.items() if any(r is first for r in s.settings)), "")
+    profile, sheet = run.profile(device), run.sheet(device)
+    if profile is None or sheet is None:
+        return []
+    bound = {n for lock in profile.interlocks for n in (parse_interlock(lock.rule).above, parse_interlock(lock.rule).below)
+        if first.setting in (parse_interlock(lock.rule).above, parse_interlock(lock.rule).below)}  # fmt: skip
+    needed = ("alarm_v", "gen_stop_v", "gen_stop_soc")
+    out = []
+    for r in sheet.settings:
+        if r.quantity in more and r.setting != first.setting and (r.quantity in needed or r.setting in bound):
+            t = Temporary(
+                device=device, setting=r.setting, label=r.label, menu=r.menu, back_to=r.entry, to=more[r.quantity], unit=r.unit
+            )
+            out.append(Change(id=f"{step}:{r.setting}", **t.model_dump()))
+    return out
 
 
 def _window(run: Steps, nominal: float) -> tuple[float, float]:

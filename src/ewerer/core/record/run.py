@@ -199,6 +199,11 @@ def standing(steps: Sequence[RunStep], statuses: Mapping[str, str]) -> dict[str,
     return out
 
 
+def with_lines(steps: Sequence[RunStep], statuses: Mapping[str, str]) -> dict[str, str]:
+    """Return where each step stands, and what became of each line of a page, for paper."""
+    return {line.id: statuses.get(line.id, "") for s in steps for line in s.lines} | standing(steps, statuses)
+
+
 def statuses_of(state: Mapping[str, Any]) -> dict[str, str]:
     """Return the status of each step of a folded state."""
     return {id: str(step["status"]) for id, step in state["steps"].items()}
@@ -256,6 +261,7 @@ def open_points(run: Run, state: Mapping[str, Any]) -> list[str]:
 def why_not_closed(run: Run, state: Mapping[str, Any]) -> list[str]:
     """Return what keeps a visit from being signed off: temporary changes that are not put back, failed steps nobody answered for."""
     titles = {s.id: s.title for s in run.steps} | {line.id: line.label for s in run.steps for line in s.lines}
+    titles |= {c.id: f"{s.title}, {c.label}" for s in run.steps for c in s.changes}
     firm = {s.id for s in run.steps if s.firm}
     gated = {s.id: s for s in run.steps if any(a.gate is not None for a in s.asks)}
     gone_on = state["steps"].get(GATE, {}).get("override")

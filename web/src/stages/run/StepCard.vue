@@ -24,6 +24,7 @@ const emit = defineEmits<{ next: []; step: [id: string]; go: [pointer: string]; 
 const { record } = props.view
 const told = computed(() => record.state.value.steps[props.step.id])
 const where = computed(() => props.view.where.value[props.step.id] ?? 'ready')
+const stateOf = (id: string) => record.state.value.steps[id]
 const asks = computed(() => props.step.asks ?? [])
 const only = computed(() => (asks.value.length === 1 && asks.value[0]?.kind === 'figure' ? asks.value[0] : null))
 const readings = computed(() => told.value?.readings ?? {})
@@ -96,7 +97,6 @@ async function note(ask: Ask, text: string, value: number | null) {
   await record.add(...made)
 }
 const lines = computed(() => props.step.lines ?? [])
-const stateOf = (id: string) => record.state.value.steps[id]
 const undone = computed(() => lines.value.filter((l) => !['done', 'overridden', 'skipped'].includes(stateOf(l.id)?.status ?? '')))
 const noted = computed(() => Object.keys(record.state.value.found[props.step.devices?.[0] ?? ''] ?? {}).length)
 // "Noted on the sheet" with nothing on it is not so.
@@ -131,7 +131,9 @@ function asNumber(text: string, unit: string | undefined): string {
 }
 const bad = computed(() => where.value === 'failed' || judged.value?.verdict === 'fail')
 const unsure = computed(() => where.value === 'unsure' || judged.value?.verdict === 'unsure')
-const open = computed(() => told.value?.open ?? null)
+const open = computed(() =>
+  (props.step.temporary ? [props.step.id, ...(props.step.changes ?? []).map((c) => c.id)] : []).some((id) => stateOf(id)?.open),
+)
 
 // A wait, and a stopwatch.
 const now = ref(Date.now())
@@ -166,7 +168,7 @@ const mayDo = computed(
     !open.value &&
     !mustWait.value &&
     !working.value &&
-    !(props.step.temporary && !told.value?.back && props.step.kind === 'test'),
+    !(props.step.temporary && !allBack.value && props.step.kind === 'test'),
 )
 async function done() {
   if (!mayDo.value) return
@@ -192,7 +194,7 @@ const word = computed(() => {
   if (working.value) return 'Working it out'
   if (mustWait.value)
     return left.value === null ? `Start the wait of ${clock(props.step.wait_s ?? 0)}` : `Wait ${clock(left.value)}`
-  if (props.step.temporary && !told.value?.back && props.step.kind === 'test') return 'Change it first'
+  if (props.step.temporary && !allBack.value && props.step.kind === 'test') return 'Change it first'
   return 'Done'
 })
 const card = ref<HTMLElement>()
@@ -229,30 +231,36 @@ async function give() {
   }
 }
 
-// A change for a while.
-const t = computed(() => props.step.temporary)
-const changeTo = ref('')
-const back = ref('')
-async function change() {
-  const text = changeTo.value.trim() || t.value?.to || 'out'
-  const event: NewEvent = { kind: 'temporary', step: props.step.id, shown: text.slice(0, 60), text: t.value?.label ?? '' }
-  if (t.value?.device) event.device = t.value.device
-  if (t.value?.setting) event.setting = t.value.setting
+// Changes for a while: each is made, put back and read back by itself.
+const changes = computed(() => {
+  const first = props.step.temporary
+  return first ? [{ ...first, id: props.step.id }, ...(props.step.changes ?? [])] : []
+})
+type Changed = (typeof changes.value)[number]
+const changeTo = ref<Record<string, string>>({})
+const back = ref<Record<string, string>>({})
+const openOf = (id: string) => stateOf(id)?.open ?? null
+const allBack = computed(() => changes.value.every((t) => !openOf(t.id) && stateOf(t.id)?.back))
+async function change(t: Changed) {
+  const text = (changeTo.value[t.id] ?? '').trim() || t.to || 'out'
+  const event: NewEvent = { kind: 'temporary', step: t.id, shown: text.slice(0, 60), text: t.label }
+  if (t.device) event.device = t.device
+  if (t.setting) event.setting = t.setting
   await record.add(event)
-  changeTo.value = ''
+  changeTo.value[t.id] = ''
 }
-async function putBack(text: string) {
+async function putBack(t: Changed, text: string) {
   const shown = text.trim()
-  if (!shown || !t.value) return
-  const same = sameText(shown, t.value.back_to) || sameText(asNumber(shown, t.value.unit), t.value.back_to)
+  if (!shown) return
+  const same = sameText(shown, t.back_to) || sameText(asNumber(shown, t.unit), t.back_to)
   await record.add({
     kind: 'restored',
-    step: props.step.id,
+    step: t.id,
     shown: shown.slice(0, 60),
     verdict: same ? 'pass' : 'fail',
-    text: same ? 'Back, read back' : `It must show ${t.value.back_to} again`,
+    text: same ? 'Back, read back' : `It must show ${t.back_to} again`,
   })
-  if (same) back.value = ''
+  if (same) back.value[t.id] = ''
 }
 
 const noting = ref('')
@@ -304,7 +312,9 @@ const verdictKind = computed(() => {
 watch(
   () => props.step.id,
   async () => {
-    changeTo.value = back.value = noting.value = ''
+    changeTo.value = {}
+    back.value = {}
+    noting.value = ''
     await nextTick()
     const first =
       card.value?.querySelector<HTMLElement>('[data-change], [data-ask] input:not([type=file]), [data-ask] button') ??
@@ -346,8 +356,14 @@ watch(
       }}{{ before.length > 3 ? ` and ${before.length - 3} more` : '' }}.
     </p>
 
-    <section v-if="t" class="temporary" :class="{ on: open }" aria-label="Change for the test">
-      <template v-if="!open">
+    <section
+      v-for="t in changes"
+      :key="t.id"
+      class="temporary"
+      :class="{ on: openOf(t.id) }"
+      :aria-label="`Change for the test: ${t.label}`"
+    >
+      <template v-if="!openOf(t.id)">
         <p>
           For the test only: <b>{{ t.label }}</b><span v-if="t.menu?.length" class="soft small"> {{ t.menu.join(' › ') }}</span
           >, {{ t.to || 'taken out' }}. After it must be <b>{{ t.back_to }} {{ t.unit }}</b> again.
@@ -355,35 +371,35 @@ watch(
         <p class="line">
           <ElInput
             v-if="t.setting"
-            v-model="changeTo"
+            v-model="changeTo[t.id]"
             :aria-label="`What ${t.label} is set to for the test`"
             :placeholder="`set to, ${t.unit || 'as displayed'}`"
             :validate-event="false"
-            @keydown.enter="change"
+            @keydown.enter="change(t)"
           />
-          <button data-change :disabled="where === 'blocked' || where === 'waiting'" @click="change">It is changed</button>
-          <span v-if="told?.back" class="good"><StateMark state="ok" /> Put back: {{ told.back }}</span>
+          <button data-change :disabled="where === 'blocked' || where === 'waiting'" @click="change(t)">It is changed</button>
+          <span v-if="stateOf(t.id)?.back" class="good"><StateMark state="ok" /> Put back: {{ stateOf(t.id)?.back }}</span>
         </p>
       </template>
       <template v-else>
         <p role="alert">
-          <b>Changed for the test: {{ t.label }} is {{ open.shown }}.</b> Put it back to <b>{{ t.back_to }} {{ t.unit }}</b> and
-          read it back. Nothing can be signed before.
+          <b>Changed for the test: {{ t.label }} is {{ openOf(t.id)?.shown }}.</b> Put it back to
+          <b>{{ t.back_to }} {{ t.unit }}</b> and read it back. Nothing can be signed before.
         </p>
         <p class="line">
           <template v-if="t.setting">
             <ElInput
-              v-model="back"
+              v-model="back[t.id]"
               :aria-label="`${t.label} read back`"
               :placeholder="`shows again, ${t.unit || 'as displayed'}`"
               :validate-event="false"
-              @keydown.enter="putBack(back)"
+              @keydown.enter="putBack(t, back[t.id] ?? '')"
             />
-            <button data-restore @click="putBack(back)">It shows that</button>
+            <button data-restore @click="putBack(t, back[t.id] ?? '')">It shows that</button>
           </template>
-          <button v-else data-restore @click="putBack(t.back_to)">It is {{ t.back_to }}</button>
-          <span v-if="told?.back && !sameText(told.back, t.back_to)" class="bad" role="alert"
-            >It shows {{ told.back }}. It must show {{ t.back_to }} again</span
+          <button v-else data-restore @click="putBack(t, t.back_to)">It is {{ t.back_to }}</button>
+          <span v-if="stateOf(t.id)?.back && !sameText(stateOf(t.id)?.back ?? '', t.back_to)" class="bad" role="alert"
+            >It shows {{ stateOf(t.id)?.back }}. It must show {{ t.back_to }} again</span
           >
         </p>
       </template>

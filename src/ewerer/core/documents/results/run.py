@@ -79,6 +79,12 @@ class Temporary(PlanPart):
     unit: str = Field(default="", description="unit on the display")
 
 
+class Change(Temporary):
+    """A further change that a test makes: told under its own id, put back and read back like the first."""
+
+    id: str = Field(description="its id among the events, the same in every run of the job")
+
+
 class StepLine(PlanPart):
     """One entry of a page of the menu: done, left out and read back by itself, under its own id."""
 
@@ -121,6 +127,9 @@ class RunStep(PlanPart):
     symptom: str = Field(default="", description="symptom of the fault finder it leads to")
     reverse: str = Field(default="", description="step that undoes it; empty where there is none")
     temporary: Temporary | None = Field(default=None, description="what is changed for a while")
+    changes: list[Change] = Field(
+        default=[], description="what else is changed for a while; the test is not over before all is back"
+    )
     figures: str = Field(default="", description="kind of figures worked out from what is noted; empty for none")
     given: dict[str, float] = Field(default={}, description="figures of the plan that these rest on, named with their unit")
     breaker: str = Field(default="", description="breaker it moves")
