@@ -180,7 +180,7 @@ def whole_run(page, site, touch):
     for id in expected:
         expect(page.locator(STEP)).to_have_attribute("data-run-step", id)
         work(page, site, hands, id)
-    expect(page.locator("[data-sync]")).to_have_text("all sent")
+    expect(page.locator("[data-sync]")).to_contain_text("all sent")
     state = site.get("state")
     finished = {id: s["status"] for id, s in state["steps"].items()}
     told = [x for id in expected for x in told_of(site.by_id[id])]
@@ -228,19 +228,8 @@ def test_a_day_without_a_network_and_a_killed_tab_lose_nothing(browser, base, co
     page.goto(base)
     place = Site(page, base, SKERRY)
     place.open()
-    kept = """async () => {
-        if (!navigator.serviceWorker.controller) return 0
-        let n = 0
-        for (const name of await caches.keys()) n += (await (await caches.open(name)).keys()).length
-        return n
-    }"""
-    for _ in range(100):
-        if page.evaluate(kept) > 60:
-            break
-        page.wait_for_timeout(200)
-    assert page.evaluate(kept) > 60, "the built files are kept"
-    place.open()  # once more, so that what this page asks for is kept too
-    expect(page.locator("[data-sync]")).to_have_text("all sent")
+    # Opened once: the page says when it would open again without a network, and nothing is loaded anew before the line goes.
+    expect(page.locator("[data-sync]")).to_have_text("all sent, ready without network")
     context.set_offline(True)
     hands = Hands(page, False)
     for id in ("before:people", "before:meters", "before:gear", "before:papers"):
@@ -266,7 +255,7 @@ def test_a_day_without_a_network_and_a_killed_tab_lose_nothing(browser, base, co
     Hands(page, False).press(page.locator("[data-main]"))
     expect(page.locator("[data-sync]")).to_contain_text("41 events and 3 photos")
     context.set_offline(False)
-    expect(page.locator("[data-sync]")).to_have_text("all sent")
+    expect(page.locator("[data-sync]")).to_contain_text("all sent")
     place.page = page
     events = place.events()
     assert [e["text"] for e in events if e["kind"] == "note"] == [f"note {n:02d}" for n in range(33)]
@@ -340,7 +329,7 @@ def test_a_forced_transfer_cannot_be_left_open(site):
     page.keyboard.type(t["back_to"])
     page.keyboard.press("Enter")
     expect(card.get_by_text(f"Put back: {t['back_to']}")).to_be_visible()
-    expect(page.locator("[data-sync]")).to_have_text("all sent")
+    expect(page.locator("[data-sync]")).to_contain_text("all sent")
     place.open(stage="handover")
     page.get_by_label("Name in full").click()
     page.keyboard.type("Ada Reed")

@@ -10,6 +10,7 @@ import PickField from '../../ui/PickField.vue'
 import WaitNote from '../../ui/WaitNote.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { moment } from '../../ui/figures'
+import { useReady } from '../../record/ready'
 import { useRun } from '../../record/use-run'
 import { session } from '../../session/use-session'
 import { waitsFor } from '../../record/standing'
@@ -25,6 +26,7 @@ const emit = defineEmits<{ go: [pointer: string]; symptom: [id: string] }>()
 const view = useRun()
 const { record, job } = view
 const router = useRouter()
+const ready = useReady(computed(() => [view.visit.value, !!view.run.value, !!view.site.value]))
 const me = computed(() => session.value?.user ?? '')
 const wanted = ref('')
 const now = computed(() => {
@@ -115,7 +117,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
       />
       <span v-if="elsewhere" class="soft only-wide" data-elsewhere>{{ elsewhere }}</span>
       <span class="gap" />
-      <SyncNote :record="record" />
+      <SyncNote :record="record" :ready="ready" />
       <a class="button plain not-small" :href="`/api/jobs/${job.id}/run.pdf`" download>Checklist</a>
       <button class="plain not-small" @click="instruments = true">Instruments</button>
     </header>

@@ -3,13 +3,14 @@
 import { computed } from 'vue'
 import type { OpenRecord } from '../../record/use-record'
 
-const props = defineProps<{ record: OpenRecord }>()
+const props = defineProps<{ record: OpenRecord; ready?: boolean }>()
 const r = props.record
 const text = computed(() => {
   const n = r.waiting.value
   const p = r.photosWaiting.value
   const parts = [n ? `${n} ${n === 1 ? 'event' : 'events'}` : '', p ? `${p} ${p === 1 ? 'photo' : 'photos'}` : ''].filter(Boolean)
-  if (!parts.length) return r.away.value ? 'no line; all is kept here' : 'all sent'
+  if (!parts.length)
+    return r.away.value ? 'no line; all is kept here' : props.ready ? 'all sent, ready without network' : 'all sent'
   return `${parts.join(' and ')} ${n + p === 1 ? 'waits' : 'wait'} for the line`
 })
 </script>
