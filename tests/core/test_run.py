@@ -7,7 +7,9 @@ from random import Random
 import pytest
 
 from ewerer import cli
+from ewerer.core.devices.codec import canonical_text, decode
 from ewerer.core.devices.library import parse_job, shipped_library
+from ewerer.core.devices.model import DeviceModel, Refusal
 from ewerer.core.documents.results.run import GATE
 from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
@@ -15,6 +17,7 @@ from ewerer.core.record.handover import laid_over
 from ewerer.core.record.oneline import live
 from ewerer.core.record.record import record_of
 from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, statuses_of, waits_for, why_not_closed
+from ewerer.core.stages.pipeline import solve
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.working_list import unit_order
 from tests.events import at, event
@@ -338,7 +341,78 @@ def test_a_test_gives_back_all_that_it_changes(name):
             assert standing(made.steps, statuses_of(whole))[s.id] != "open"
     if any(s.id == "proof:cut-off" for s in made.steps):
         cut = next(s for s in made.steps if s.id == "proof:cut-off")
-        assert {"alarm_v"} <= {r.quantity for u in planned.units for r in u.settings for c in cut.changes if r.setting == c.setting}
+        moved = [cut.temporary, *cut.changes]
+        assert [r.quantity for c in moved for u in planned.units[:1] for r in u.settings if r.setting == c.setting][:2] == [
+            "alarm_v",
+            "shutdown_v",
+        ]
+
+
+def ranked(step):
+    """Return how far above the present reading each change of a test goes, told by its words."""
+    words = {"above the present": 1, "one step above": 1, "above the raised shut-down": 2, "above the raised alarm": 3, "above the raised start": 2}  # fmt: skip
+    return [(c.setting, next((n for w, n in words.items() if c.to.startswith(w)), 0)) for c in (step.temporary, *step.changes) if "once" not in c.to]  # fmt: skip
+
+
+def entries_above(setting, profile, now):
+    """Return every display of a setting that stands above ``now``, from the lowest: counted out, not computed."""
+    count = round((setting.max - setting.min) / setting.step) + 1
+    shown = [canonical_text(setting, f"{setting.min + n * setting.step:.6f}", profile) for n in range(count)]
+    return [t for t in shown if decode(setting, t, profile) > now + 1e-9]
+
+
+def goes(profile, start, order, now):
+    """Whether some entries above ``now``, each change above the one of lower rank, are taken in the told order and taken back in reverse."""
+    model = DeviceModel(profile)
+    settings = {s.id: s for s in profile.settings}
+
+    def walk(state, left, held):
+        if not left:
+            back = state
+            for id, _ in reversed(order):
+                back = model.write(back, id, start.shown[id])
+                if isinstance(back, Refusal):
+                    return False
+            return back.shown == start.shown
+        id, rank = left[0]
+        for text in entries_above(settings[id], profile, now)[:40]:
+            value = decode(settings[id], text, profile)
+            if any((rank - r) * (value - v) <= 0 for r, v in held if r != rank):
+                continue
+            after = model.write(state, id, text)
+            if not isinstance(after, Refusal) and walk(after, left[1:], [*held, (rank, value)]):
+                return True
+        return False
+
+    return walk(start, order, [])
+
+
+def check_offered(job, chance):
+    """Below the told reading the unit takes the changes in the told order, and back; at the end of its range it never does."""
+    solved, tests = solve(parse_job(json.dumps(job), LIBRARY), LIBRARY), [s for s in run(job).steps if s.temporary and any(a.name == "now" for a in s.asks)]  # fmt: skip
+    for s in tests:
+        high = next(a for a in s.asks if a.name == "now").gate.high / (100 if s.temporary.unit == "%" else 1)
+        profile = next(d for d in solved.devices if d.id == s.temporary.device).profile
+        start = DeviceModel(profile).start(
+            {r.setting: r.entry for r in solved.sheets[s.temporary.device].settings}, "off", "installer"
+        )
+        order = ranked(s)
+        leading = next(x for x in profile.settings if x.id == next(id for id, n in order if n == 1))
+        floor = decode(leading, start.shown[leading.id], profile)
+        for _ in range(3):
+            assert goes(profile, start, order, chance.uniform(floor, high)), (s.id, order)
+        assert not goes(profile, start, order, decode(leading, canonical_text(leading, f"{leading.max:g}", profile), profile))
+    return [s.id for s in tests]
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_test_is_offered_only_up_to_the_reading_at_which_the_unit_takes_it(name):
+    assert "proof:cut-off" in check_offered(data(name), Random(name)) or name == "ostrand-brewery"
+
+
+@pytest.mark.parametrize("seed", range(size(20, 400)))
+def test_a_test_of_a_random_job_is_offered_only_where_the_unit_takes_it(seed):
+    check_offered(json.loads(random_job(seed)), Random(seed))
 
 
 # The invariants, on any order of work that the needs allow

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from ..documents.conditions import parse_interlock
+from ..devices.slots.single import PARKED
+from ..documents.profiles import Setting
 from ..documents.results.link import Display
 from ..documents.results.run import Ask, Change, Temporary
 from ..documents.results.sheet import SheetRow
+from ..stages.solved import Device
 from ..trade.margins import (
     CHARGER_EFFICIENCY,
     CONTINUOUS,
@@ -31,6 +33,7 @@ from ..trade.margins import (
     VOLTS_PART,
 )
 from ..trade.steps import figure
+from .changes import trial
 from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, number_of, text_ask, tick_ask
 
 RAMP_STEPS = 8
@@ -58,9 +61,12 @@ def clock(run: Steps) -> None:
     run.add("clock:units", "clock", "Clocks of the units", "Compare the clock of each unit with a good one; set it where it is off.", ready, kind="reading", devices=units, symptom="windows-nothing",
         asks=[figure_ask(id, f"{id}: seconds ahead, behind with a minus", "s", -60.0, 60.0, 0.0, "windows are told by the minute") for id in units], proof=True)  # fmt: skip
     edges: dict[str, dict[str, str]] = {}
+    parked: dict[str, dict[str, str]] = {}
     for unit, held in slots.items():
         for slot in held[:6]:
-            if slot.start != slot.end:
+            if slot.start != slot.end and slot.note == PARKED:
+                parked.setdefault(f"{slot.start} to {slot.end}", {})[unit] = slot.kind
+            elif slot.start != slot.end:
                 edges.setdefault(slot.start, {})[unit] = f"{slot.kind} from {slot.start} to {slot.end}"
     for minute, told in edges.items():
         asks = []
@@ -68,6 +74,9 @@ def clock(run: Steps) -> None:
             asks += [choice_ask(f"{unit}.before", f"{unit}, one minute before", ["outside the window", "as within it"], ["outside the window"]), choice_ask(f"{unit}.after", f"{unit}, one minute after", ["as within the window", "as before"], ["as within the window"])]  # fmt: skip
         run.add(f"clock:edge:{minute.replace(':', '')}", "clock", f"Window at {minute}", f"Watch {', '.join(told)} from a minute before {minute} until a minute after it.", ["clock:units"], kind="test", devices=list(told),
             asks=asks, expect="; ".join(dict.fromkeys(told.values())), symptom="windows-nothing", optional=True, minutes=3, proof=True)  # fmt: skip
+    for stretch, told in parked.items():
+        run.add(f"clock:parked:{stretch[:5].replace(':', '')}", "clock", f"Parked window {stretch}", f"Watch {', '.join(told)} from {stretch}: a window that is not wanted is parked there, since an empty one misbehaves.", ["clock:units"], kind="test", devices=list(told),
+            asks=[choice_ask(unit, f"{unit} meanwhile", ["nothing changes", "it charges", "it discharges"], ["nothing changes"]) for unit in told], symptom="windows-nothing", optional=True, minutes=3, proof=True)  # fmt: skip
 
 
 def handover(run: Steps) -> None:
@@ -127,7 +136,8 @@ def _link(run: Steps, ready: list[str]) -> None:
         run.add("proof:dictates", "proof", "Who dictates the volts", f"Raise {setting.label} in {menus[1].id} by one step, look at {host}, set it back; then the same in the host module.", ["proof:same"], kind="test",
             devices=[m.id for m in menus], symptom="follower-voltage", minutes=6, proof=True,
             asks=[choice_ask("follower", "Change in a follower module", ["no effect", "effect"], ["no effect"]), choice_ask("host", "Change in the host module", ["effect", "no effect"], ["effect"])],
-            temporary=Temporary(device=menus[1].id, setting=setting.id, label=setting.label, menu=setting.menu, back_to=row.entry if row else setting.factory or "", to="one step up", unit=setting.unit))  # fmt: skip
+            temporary=Temporary(device=menus[1].id, setting=setting.id, label=setting.label, menu=setting.menu, back_to=row.entry if row else setting.factory or "", to=_by_one(setting, row), unit=setting.unit),
+            changes=_in_host(run, menus[0]))  # fmt: skip
     for m in run.solved.modules:
         timed = [t for t in (m.bms.timed_requests if m.bms else []) if t.lasts_min]
         if timed and m.id in link.speaking:
@@ -198,10 +208,13 @@ def _electrical(run: Steps, ready: list[str]) -> None:
             asks=[figure_ask(id, f"Amps of {id}", "A") for id in ids], why=f"within {figure(SHARE * 100)} %: leads of one length, settings alike")  # fmt: skip
     alarm, shut = ladder.get("alarm_v"), ladder.get("shutdown_v")
     row = _row(run, "shutdown_v")
-    if alarm is not None and shut is not None and row is not None and run.solved.host is not None:
-        run.add("proof:cut-off", "proof", "Two-step cut-off", "Raise the alarm above the present volts first, then the shut-down; watch what happens in which order. Put them back the other way round.", ready, kind="test", devices=[run.solved.host.id], optional=True, proof=True,
-            asks=[tick_ask("alarm", "First the alarm"), tick_ask("off", "Then the output goes off"), tick_ask("charging", "It still charges"), tick_ask("back", "It comes back above the restart")],
-            temporary=_temporary(run, row, "above the present volts"), changes=_changes(run, "proof:cut-off", row, {"alarm_v": "above the present volts", "restart_v": "above the raised shut-down", "unit_off_v": "below the raised shut-down"}), cautions=["Loads go dark: medical and safety loads on another supply first."], minutes=10)  # fmt: skip
+    made = None
+    if alarm is not None and shut is not None and row is not None:
+        made = trial(run, "proof:cut-off", row, {"shutdown_v": (1, "above the present volts", True), "alarm_v": (2, "above the raised shut-down", True), "restart_v": (3, "above the raised alarm", False), "unit_off_v": (0, "below the raised shut-down", False)})  # fmt: skip
+    if made is not None:
+        run.add("proof:cut-off", "proof", "Two-step cut-off", f"Raise {made.told} above the present volts; watch what happens in which order. Put them back the other way round.", ready, kind="test", devices=[made.device], optional=True, proof=True,
+            asks=[made.now, tick_ask("alarm", "First the alarm"), tick_ask("off", "Then the output goes off"), tick_ask("charging", "It still charges"), tick_ask("back", "It comes back above the restart")],
+            temporary=made.first, changes=made.others, fails=made.fails, cautions=["Loads go dark: medical and safety loads on another supply first."], minutes=10)  # fmt: skip
 
 
 def _sources(run: Steps, ready: list[str]) -> None:
@@ -234,11 +247,15 @@ def _sources(run: Steps, ready: list[str]) -> None:
             temporary=Temporary(device="", setting="", label="Breaker of the mains", back_to="closed"), cautions=["Medical and safety loads on another supply first."])  # fmt: skip
     to = next((r for q in ("to_mains_v", "to_mains_soc") if (r := _row(run, q)) is not None), None)
     back = next((r for q in ("return_bank_v", "return_bank_soc") if (r := _row(run, q)) is not None), None)
+    over = None
     if to is not None and host is not None and (job.mains is not None or job.generator is not None):
+        most = back.value if back is not None and isinstance(back.value, float) and back.quantity[-1] == to.quantity[-1] else None
+        over = trial(run, "proof:transfer", to, {to.quantity: (1, "one step above the present", True)}, most=most)
+    if over is not None and host is not None and to is not None:
         limit = f", below {back.label} ({back.entry} {back.unit})" if back is not None else ""
-        run.add("proof:transfer", "proof", "Transfer", f"Set {to.label} one step above what the bank shows now{limit}; watch it go over, then put it back.", ready, kind="test", devices=[host.id], stopwatch=["set", "went over"], proof=True,
-            asks=[choice_ask("went", "It went over", ["yes", "no"], ["yes"])], temporary=_temporary(run, to, "one step above the present"), symptom="transfer-no-effect",
-            why="it returns by itself once the value is put back", fails="The source order makes it idle, or a condition is not met.", minutes=4)  # fmt: skip
+        run.add("proof:transfer", "proof", "Transfer", f"Set {to.label} one step above what the bank shows now{limit}; watch it go over, then put it back.", ready, kind="test", devices=[over.device], stopwatch=["set", "went over"], proof=True,
+            asks=[over.now, choice_ask("went", "It went over", ["yes", "no"], ["yes"])], temporary=over.first, changes=over.others, symptom="transfer-no-effect",
+            why="it returns by itself once the value is put back", fails=f"The source order makes it idle, or a condition is not met. {over.fails}", minutes=4)  # fmt: skip
     for source in solved.limits.ac.sources if solved.limits else []:
         if source.source == "generator":
             _generator(run, ready, source.charge_a, source.loads_w)
@@ -276,10 +293,14 @@ def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) ->
         figures="ramp", asks=asks, columns=["volts", "hertz"], minutes=20, symptom="generator-hunts", proof=True, given={"loads_w": loads_w, "low_v": low_v, "high_v": high_v, "nominal_hz": float(ac.hz)},
         temporary=_temporary(run, row, "step by step") if row is not None else None, cautions=["Exhaust, hot parts. Feel plug and cord by hand after 15 min: warm is a warning, hot is a stop."])  # fmt: skip
     start = next((r for q in ("gen_start_soc", "gen_start_v") if (r := _row(run, q)) is not None), None)
-    if job.generator is not None and job.generator.start == "auto" and start is not None:
-        run.add("proof:generator-auto", "proof", "Generator by itself", f"Raise {start.label} above the present charge: it must start, warm up, take over, charge; lower the stop point: it must stop; put both back.", ["proof:ramp"], kind="test",
-            stopwatch=["set", "started", "took over"], asks=[tick_ask("starts", "It starts"), tick_ask("takes", "It takes over and charges"), tick_ask("stops", "It stops")],
-            temporary=_temporary(run, start, "above the present charge"), changes=_changes(run, "proof:generator-auto", start, {"gen_stop_v": "below the present volts", "gen_stop_soc": "below the present charge"}), cautions=["It starts without warning: nobody at the engine."], minutes=15, proof=True, why="three failed starts lock it out")  # fmt: skip
+    if job.generator is None or job.generator.start != "auto" or start is None:
+        return
+    stop = "gen_stop_soc" if start.quantity == "gen_start_soc" else "gen_stop_v"
+    made = trial(run, "proof:generator-auto", start, {start.quantity: (1, "above the present charge", True), stop: (2, "above the raised start, then below the present charge", False)}, after={stop: "below the present charge, once the start is back"})  # fmt: skip
+    if made is not None:
+        run.add("proof:generator-auto", "proof", "Generator by itself", f"Raise {start.label} above the present charge: it must start, warm up, take over, charge. Put it back, then lower the stop point below the present charge: it must stop; put that back too.", ["proof:ramp"], kind="test", devices=[made.device],
+            stopwatch=["set", "started", "took over"], asks=[made.now, tick_ask("starts", "It starts"), tick_ask("takes", "It takes over and charges"), tick_ask("stops", "It stops")],
+            temporary=made.first, changes=made.others, cautions=["It starts without warning: nobody at the engine."], minutes=15, proof=True, why="three failed starts lock it out", fails=made.fails)  # fmt: skip
 
 
 def _modes(run: Steps, ready: list[str]) -> None:
@@ -312,6 +333,22 @@ def _modes(run: Steps, ready: list[str]) -> None:
     if job.policy.mode == "zero-export" and not job.policy.sells and job.mains is not None:
         run.add("proof:zero-export", "proof", "No export", "With sun above the loads and the bank full or capped, read the grid for two minutes.", ready, kind="reading", optional=True, proof=True,
             asks=[figure_ask("grid", "Grid", "W", -IDLE_EXPORT_W, IDLE_EXPORT_W, 0.0, f"the unit's idle offset, about {figure(IDLE_EXPORT_W)} W")], fails="The transformer is reversed, or on another phase.")  # fmt: skip
+    cap = job.policy.export_limit_w
+    if cap is not None and job.policy.sells and job.mains is not None:
+        run.add("proof:export-cap", "proof", "Cap on export", "With the sun well above loads and cap and the bank full, read the grid for two minutes.", ready, kind="reading", optional=True, proof=True, minutes=3,
+            asks=[figure_ask("grid", "Grid, to it with a minus", "W", -cap - IDLE_EXPORT_W, IDLE_EXPORT_W, -cap, f"never more out than {figure(cap)} W, and the unit's idle offset")], fails="Turn the sun off: more than is permitted goes out. Look for the cap, its switch, and where it is measured.", cautions=["Beyond the permission the grid's operator may cut the site off."])  # fmt: skip
+    backup = _row(run, "backup_output")
+    if backup is not None and backup.value in ("slow", "fast") and job.mains is not None:
+        run.add("proof:backup", "proof", "Backup output", "Note what is fed by the backup output, open the breaker of the mains, close it again after.", ready, kind="test", optional=True, proof=True, minutes=4,
+            asks=[choice_ask("on", "Loads on the backup output", ["stayed on", "went off"], ["stayed on"]), choice_ask("others", "Loads before it", ["went off", "stayed on"], ["went off"]), figure_ask("gap", "Gap", "ms", 0.0, None, needed=False, meter="scope")],
+            temporary=Temporary(device="", setting="", label="Breaker of the mains", back_to="closed"), fails="A load on the wrong output, or one that never was islanded: stop, and have the wiring looked at.", cautions=["Medical and safety loads on another supply first.", "Before the mains' side counts as dead, prove it dead."])  # fmt: skip
+    ends = _row(run, "ac_charge_stop_soc") or _row(run, "ac_charge_stop_v")
+    if ends is not None and isinstance(ends.value, float):
+        percent = ends.quantity.endswith("_soc")
+        at = round(ends.value * 100, 3) if percent else round(ends.value, 3)
+        near, unit = (2.0, "%") if percent else (METER_V * 2, "V")
+        run.add("proof:charge-up-to", "proof", "Charging from AC ends", f"With the sun's breakers open or at night, charge from AC and wait until it ends: {ends.label} says {ends.entry} {ends.unit}.", ready, kind="test", optional=True, proof=True, minutes=60,
+            asks=[figure_ask("ended", "The bank showed when it ended", unit, at - near, at + near, at, "the planned end, as the display rounds it"), choice_ask("loads", "The loads went on", ["from the bank or the sun", "from AC", "went off"], ["from the bank or the sun", "from AC"])], fails="It charges on: look whether another condition holds it, or another unit has another end.")  # fmt: skip
 
 
 def _faults(run: Steps, ready: list[str]) -> None:
@@ -338,26 +375,19 @@ def _temporary(run: Steps, row: SheetRow, to: str) -> Temporary:
     return Temporary(device=device, setting=row.setting, label=row.label, menu=row.menu, back_to=row.entry, to=to, unit=row.unit)
 
 
-def _changes(run: Steps, step: str, first: SheetRow, more: dict[str, str]) -> list[Change]:
-    """Return what else a test changes on the same device: each is put back, and read back, before the test is over.
+def _by_one(setting: Setting, row: SheetRow | None) -> str:
+    """Return which way one step can go: up, or down where the menu ends."""
+    now = number_of(row.entry if row else setting.factory or "", 0.0)
+    return "one step up" if setting.max is None or now + (setting.step or 0.0) <= setting.max + 1e-9 else "one step down"
 
-    Which of them have to move follows from the unit's interlocks: what no interlock binds to the first, and no test needs, stays.
-    """
-    device = next((id for id, s in run.solved.sheets.items() if any(r is first for r in s.settings)), "")
-    profile, sheet = run.profile(device), run.sheet(device)
-    if profile is None or sheet is None:
+
+def _in_host(run: Steps, host: Device) -> list[Change]:
+    """Return the same change in the host module, put back and read back like the follower's."""
+    setting = host.profile.setting_for("absorb_v")
+    if setting is None:
         return []
-    bound = {n for lock in profile.interlocks for n in (parse_interlock(lock.rule).above, parse_interlock(lock.rule).below)
-        if first.setting in (parse_interlock(lock.rule).above, parse_interlock(lock.rule).below)}  # fmt: skip
-    needed = ("alarm_v", "gen_stop_v", "gen_stop_soc")
-    out = []
-    for r in sheet.settings:
-        if r.quantity in more and r.setting != first.setting and (r.quantity in needed or r.setting in bound):
-            t = Temporary(
-                device=device, setting=r.setting, label=r.label, menu=r.menu, back_to=r.entry, to=more[r.quantity], unit=r.unit
-            )
-            out.append(Change(id=f"{step}:{r.setting}", **t.model_dump()))
-    return out
+    row = next((r for r in run.solved.sheets[host.id].settings if r.setting == setting.id), None)
+    return [Change(id=f"proof:dictates:{host.id}", device=host.id, setting=setting.id, label=f"{host.id}: {setting.label}", menu=setting.menu, back_to=row.entry if row else setting.factory or "", to=_by_one(setting, row), unit=setting.unit)]  # fmt: skip
 
 
 def _window(run: Steps, nominal: float) -> tuple[float, float]:

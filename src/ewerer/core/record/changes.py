@@ -1,0 +1,173 @@
+"""What a test changes for a while: which settings have to move, in which order, and up to which reading of the bank it can be made.
+
+Asked of the unit's own behaviour: every write is one that the unit takes with its planned values in place, and so is every write back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from itertools import combinations
+from typing import NamedTuple
+
+from ..devices.codec import decode, encode
+from ..devices.model import DeviceModel, UnitState
+from ..documents.profiles import MenuProfile
+from ..documents.results.run import Ask, Change, Temporary
+from ..documents.results.sheet import SheetRow, UnitSheet
+from ..trade.steps import figure
+from ..visit.feasible import feasible
+from .steps import Steps, figure_ask
+
+HALVINGS = 12
+"""Halvings of a setting's range in search of the highest reading at which a test can be made."""
+
+
+class Move(NamedTuple):
+    """A setting that a test may move: how many of its steps above the present reading it goes, and whether the test needs it."""
+
+    row: SheetRow
+    rank: int
+    to: str
+    needed: bool
+
+
+class Changed(NamedTuple):
+    """The moves of a test in the order in which the unit takes them, and the highest reading at which it takes them."""
+
+    moves: list[Move]
+    below: float
+
+
+class Trial(NamedTuple):
+    """A test that changes settings for a while, as a step has it."""
+
+    device: str
+    first: Temporary
+    others: list[Change]
+    told: str
+    now: Ask
+    fails: str
+
+
+def trial(
+    run: Steps,
+    step: str,
+    leading: SheetRow,
+    wanted: Mapping[str, tuple[int, str, bool]],
+    after: Mapping[str, str] | None = None,
+    most: float | None = None,
+) -> Trial | None:
+    """Return the changes of a test on the device of ``leading``, or None where its ranges and interlocks never allow it.
+
+    ``wanted`` has for each quantity its rank, words, and whether the test needs it; ``after`` what is moved later in the test;
+    ``most`` the highest reading beyond which the test would say nothing, in the quantity's unit.
+    """
+    device = next((id for id, s in run.solved.sheets.items() if any(r is leading for r in s.settings)), "")
+    profile, sheet = run.profile(device), run.sheet(device)
+    if profile is None or sheet is None or not isinstance(leading.value, float):
+        return None
+    rows = {r.quantity: r for r in reversed(sheet.settings) if r.quantity in {*wanted, *(after or {})}}
+    moves = [Move(rows[q], *w) for q, w in wanted.items() if q in rows]
+    found = changed(profile, sheet, moves, leading.value)
+    below = min(found.below, most if most is not None else found.below) if found is not None else 0.0
+    if found is None or below <= leading.value:
+        return None
+    held = {m.row.setting for m in found.moves}
+    order = [(m.row, m.to) for m in found.moves] + [
+        (rows[q], to) for q, to in (after or {}).items() if q in rows and rows[q].setting not in held
+    ]
+    told = [
+        {"device": device, "setting": r.setting, "label": r.label, "menu": r.menu, "back_to": r.entry, "to": to, "unit": r.unit}
+        for r, to in order
+    ]  # fmt: skip
+    volts = leading.quantity.endswith("_v")
+    unit, top = ("V", int(below * 100) / 100) if volts else ("%", float(int(below * 100)))
+    limit = f"{figure(top, 2)} {unit}"
+    now = figure_ask("now", "The bank shows now", unit, None, top, None, f"with more, {leading.label} cannot go above it")
+    fails = f"Not possible with more than {limit}: make it when the bank shows less."
+    return Trial(device, Temporary.model_validate(told[0]), [Change.model_validate(t | {"id": f"{step}:{t['setting']}"}) for t in told[1:]], ", then ".join(m.row.label for m in found.moves), now, fails)  # fmt: skip
+
+
+def changed(profile: MenuProfile, sheet: UnitSheet, moves: Sequence[Move], floor: float) -> Changed | None:
+    """Return which of ``moves`` a test makes and the highest reading at which it can; None where there is none above ``floor``.
+
+    ``floor`` and the reading are in the quantity's own unit (V, or a part of 1 for percent). The fewest moves win, then the highest reading.
+    """
+    model = DeviceModel(profile)
+    planned = {r.setting: r.entry for r in sheet.settings}
+    start = model.start(planned, "off", "installer")
+    needed = [m for m in moves if m.needed]
+    free = [m for m in moves if not m.needed]
+    for more in range(len(free) + 1):
+        best: Changed | None = None
+        for others in combinations(free, more):
+            found = _highest(model, profile, start, planned, [*needed, *others], floor)
+            if found is not None and (best is None or found.below > best.below):
+                best = found
+        if best is not None:
+            return best
+    return None
+
+
+def _highest(
+    model: DeviceModel, profile: MenuProfile, start: UnitState, planned: Mapping[str, str], moves: list[Move], floor: float
+) -> Changed | None:
+    gap = _gap(model, profile, [m.row.setting for m in moves])
+    low, high = floor, max(_ends(model, profile, m.row.setting)[1] for m in moves)
+    order = _order(model, profile, start, planned, moves, low, gap)
+    if order is None or not gap:
+        return None
+    for _ in range(HALVINGS):
+        middle = (low + high) / 2
+        found = _order(model, profile, start, planned, moves, middle, gap)
+        low, high, order = (middle, high, found) if found is not None else (low, middle, order)
+    return Changed(order, low) if low > floor else None
+
+
+def _order(
+    model: DeviceModel,
+    profile: MenuProfile,
+    start: UnitState,
+    planned: Mapping[str, str],
+    moves: list[Move],
+    now: float,
+    gap: float,
+) -> list[Move] | None:
+    """Return the moves in an order that the unit takes with ``now`` read, and takes back; None where it takes none."""
+    target = {}
+    for m in moves:
+        s = model.settings[m.row.setting]
+        entry = encode(s, now + m.rank * gap, profile)
+        if entry.cut or (m.rank > 0 and isinstance(entry.value, float) and entry.value <= now):
+            return None
+        target[s.id] = entry.text
+    there, state = feasible(model, start, target, lambda _id, _text: True)
+    if any(state.shown.get(id) != text for id, text in target.items()) or {step.setting for step in there} - set(target):
+        return None
+    _, after = feasible(model, state, {id: planned[id] for id in target}, lambda _id, _text: True)
+    if after.shown != start.shown:
+        return None
+    place = {step.setting: n for n, step in enumerate(there)}
+    return sorted(moves, key=lambda m: place.get(m.row.setting, -1))
+
+
+def _gap(model: DeviceModel, profile: MenuProfile, ids: list[str]) -> float:
+    """Return how far apart moved settings stand: the widest step of them, or what an interlock between them wants."""
+    wide = 0.0
+    for id in ids:
+        s = model.settings[id]
+        _low, _high, per = _ends(model, profile, id)
+        if per <= 0:
+            return 0.0
+        wide = max(wide, per * (s.step or 0.0), *(per * k.parsed.margin for k in model.locks_of[id] if {k.above.id, k.below.id} <= set(ids)), 0.0)  # fmt: skip
+    return wide
+
+
+def _ends(model: DeviceModel, profile: MenuProfile, id: str) -> tuple[float, float, float]:
+    """Return both ends of a setting in its quantity's unit, and what one of the display is worth; zeros where it is no number."""
+    s = model.settings[id]
+    if s.min is None or s.max is None or s.max <= s.min:
+        return 0.0, 0.0, 0.0
+    ends = [encode(s, decode(s, f"{end:g}", profile), profile).value for end in (s.min, s.max)]
+    low, high = (float(e) if isinstance(e, (int, float)) else 0.0 for e in ends)
+    return low, high, (high - low) / (s.max - s.min)
