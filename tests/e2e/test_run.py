@@ -302,7 +302,9 @@ def test_a_forced_transfer_cannot_be_left_open(site):
     expect(card.locator("[data-main]")).to_have_text("First put it back")
     for gone in ("Go on anyway…", "Leave out…", "Take back…"):
         expect(card.get_by_role("button", name=gone)).to_have_count(0)
-    place.open(stage="handover")
+    for stage in ("bank", "limits", "handover"):
+        place.open(stage=stage)
+        expect(page.locator("[data-changed]")).to_contain_text(f"{t['label']} is 60")
     expect(page.get_by_text("put back what was changed for the test")).to_be_visible()
     page.get_by_label("Name in full").click()
     page.keyboard.type("Ada Reed")
@@ -317,6 +319,10 @@ def test_a_forced_transfer_cannot_be_left_open(site):
         "text": "commissioned it",
     }
     assert "put back" in place.post(f"/api/jobs/{place.id}/events", {"events": [signed]}).json()["refused"][0]["message"]
+    hands = Hands(page, False)
+    hands.press(page.locator("[data-changed] a"))
+    expect(page.locator('[data-run-step="proof:transfer"]')).to_be_visible()
+    expect(page).to_have_url(re.compile("/run$"))
     place.open(stage="proof")
     page.get_by_role("button", name="Put it back").click()
     back = page.get_by_label(f"{t['label']} read back")

@@ -4,6 +4,7 @@ import { onBeforeRouteLeave, useRouter } from 'vue-router'
 import { theme, otherTheme } from '../ui/theme'
 import { when } from '../ui/figures'
 import { onSignedInAgain, session } from '../session/use-session'
+import ChangedLine from './ChangedLine.vue'
 import FindingsColumn from './FindingsColumn.vue'
 import SpineNav from './SpineNav.vue'
 import { useEventListener, useMediaQuery } from '@vueuse/core'
@@ -340,6 +341,8 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       {{ job.planFailure.value || 'the server does not answer; it is asked again by itself.' }}
       <button @click="job.planAgain">Try again</button>
     </NoticeBar>
+
+    <ChangedLine v-if="!job.loadError.value" />
 
     <UnreadableJob v-if="job.loadError.value?.status === 422" :problem="job.loadError.value" />
     <main v-else-if="job.loadError.value" class="centre" role="alert">

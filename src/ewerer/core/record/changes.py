@@ -36,6 +36,7 @@ class Changed(NamedTuple):
 
     moves: list[Move]
     below: float
+    gap: float
 
 
 class Trial(NamedTuple):
@@ -60,7 +61,7 @@ def trial(
     """Return the changes of a test on the device of ``leading``, or None where its ranges and interlocks never allow it.
 
     ``wanted`` has for each quantity its rank, words, and whether the test needs it; ``after`` what is moved later in the test;
-    ``most`` the highest reading beyond which the test would say nothing, in the quantity's unit.
+    ``most`` what the changed setting has to stay under for the test to say anything, in the quantity's unit.
     """
     device = next((id for id, s in run.solved.sheets.items() if any(r is leading for r in s.settings)), "")
     profile, sheet = run.profile(device), run.sheet(device)
@@ -69,7 +70,7 @@ def trial(
     rows = {r.quantity: r for r in reversed(sheet.settings) if r.quantity in {*wanted, *(after or {})}}
     moves = [Move(rows[q], *w) for q, w in wanted.items() if q in rows]
     found = changed(profile, sheet, moves, leading.value)
-    below = min(found.below, most if most is not None else found.below) if found is not None else 0.0
+    below = min(found.below, most - 2 * found.gap if most is not None else found.below) if found is not None else 0.0
     if found is None or below <= leading.value:
         return None
     held = {m.row.setting for m in found.moves}
@@ -121,7 +122,7 @@ def _highest(
         middle = (low + high) / 2
         found = _order(model, profile, start, planned, moves, middle, gap)
         low, high, order = (middle, high, found) if found is not None else (low, middle, order)
-    return Changed(order, low) if low > floor else None
+    return Changed(order, low, gap) if low > floor else None
 
 
 def _order(

@@ -3,7 +3,7 @@
 import { ElDrawer } from 'element-plus'
 import { useMediaQuery } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import type { Visit } from '../../api/client'
 import NoticeBar from '../../ui/NoticeBar.vue'
 import PickField from '../../ui/PickField.vue'
@@ -29,6 +29,7 @@ const router = useRouter()
 const ready = useReady(computed(() => [view.visit.value, !!view.run.value, !!view.site.value]))
 const me = computed(() => session.value?.user ?? '')
 const wanted = ref('')
+const steps = ref(false)
 const now = computed(() => {
   if (wanted.value && view.byId.value.has(wanted.value)) return wanted.value
   // Nothing was open on this device: where anybody was last, or what comes after it.
@@ -71,9 +72,22 @@ function show(id: string) {
   wanted.value = id
   steps.value = false
 }
+// A link to a step, or to one of its entries or changes, is a choice of this person's own; taken up, it is over.
+const route = useRoute()
+watch(
+  [() => route.query.step, view.steps],
+  ([id]) => {
+    if (typeof id !== 'string' || !view.steps.value.length) return
+    const at = view.steps.value.find(
+      (s) => s.id === id || s.changes?.some((c) => c.id === id) || s.lines?.some((l) => l.id === id),
+    )
+    if (at) show(at.id)
+    void router.replace({ query: { ...route.query, step: undefined } })
+  },
+  { immediate: true },
+)
 const next = () => (wanted.value = view.next(now.value) ?? now.value)
 const number = computed(() => view.steps.value.findIndex((s) => s.id === now.value) + 1)
-const steps = ref(false)
 const wide = useMediaQuery('(min-width: 1001px)')
 const breakers = ref(false)
 const instruments = ref(false)
