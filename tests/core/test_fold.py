@@ -174,3 +174,20 @@ def test_a_claim_is_not_a_reading():
         "c", "reading", at(1), step="isolate:dead", name="volts", shown="53", value=53.0, low=-1.0, high=1.0, verdict="pass"
     )
     assert fold([lie, event("d", "done", at(2), step="isolate:dead")])["steps"]["isolate:dead"]["status"] == "failed"
+
+
+def test_a_rename_changes_the_name_of_a_device_in_the_ids_of_its_steps_and_nothing_else():
+    """Against the rule said once more, part by part, on ids of parts that look alike."""
+
+    def plainly(part, old, new):
+        for head in ("", "unit-", "module-", "charger-"):
+            if part == head + old:
+                return head + new
+        return f"sun-{new}-{part.removeprefix(f'sun-{old}-')}" if part.startswith(f"sun-{old}-") else part
+
+    dice, names = Random(7), ["H1", "H2", "H", "1", "sun", "unit", "unit-H1", "sun-H1", "H1-a", "a"]
+    for _ in range(3000):
+        parts = [dice.choice([*names, f"unit-{dice.choice(names)}", f"sun-{dice.choice(names)}-{dice.choice(names)}"]) for _ in range(dice.randint(1, 4))]  # fmt: skip
+        old, new = dice.sample(names, 2)
+        state = fold([event("a", "done", at(1), step=":".join(parts)), event("b", "renamed", at(2), device=old, shown=new)])
+        assert list(state["steps"]) == [":".join(plainly(p, old, new) for p in parts)]

@@ -47,6 +47,19 @@ def test_groups_go_by_device_and_code_and_the_present_come_first():
     assert [(g.device, g.code, g.count) for g in groups] == [("U1", "F9", 1), ("U2", "F1", 1), ("U1", "F1", 4)]
 
 
+@pytest.mark.parametrize(
+    "said",
+    ["Over-temperature", "OVERTEMPERATURE", "over temp.", "Temp. alarm", "Temperature high", "high temp. 2", "too hot", "Overheated", "Over heat, output off", "thermal shutdown", "Heat-sink hot"],
+)  # fmt: skip
+def test_a_display_says_too_hot_in_many_ways(said):
+    """Ways of saying it: common practice."""
+    assert likely(said)[0] == "hot-but-cool"
+
+
+def test_a_symptom_is_found_by_its_own_words():
+    assert {s.id for s in knowledge().symptoms if likely(s.word)[0] != s.id} == set()
+
+
 def test_likely_causes_come_from_the_symptom_whose_words_fit():
     symptom, causes = likely("Low-voltage alarm, bank half full")
     assert symptom == "low-alarm-half-full" and causes

@@ -65,6 +65,7 @@ const BESIDE = new Set(['as-found', 'renamed', 'log', 'answer', 'proposal', 'vis
 const CARRIED = ['unit', 'module', 'charger']
 /** A step's id with one device's name in the place of another. */
 export function renamedStep(id: string, old: string, next: string): string {
+  if (!id.includes(old)) return id
   const part = (text: string): string => {
     if (text === old || CARRIED.some((head) => text === `${head}-${old}`)) return text.slice(0, text.length - old.length) + next
     if (text.startsWith(`sun-${old}-`)) return `sun-${next}-${text.slice(old.length + 5)}`
@@ -78,7 +79,8 @@ export function underNamesOfNow(events: Iterable<EventData>): EventData[] {
   for (const event of ordered(events)) {
     if (event.kind === 'renamed')
       for (const [i, e] of out.entries())
-        if (e.step) out[i] = { ...e, step: renamedStep(e.step, event.device as string, event.shown as string) }
+        if (e.step?.includes(event.device as string))
+          out[i] = { ...e, step: renamedStep(e.step, event.device as string, event.shown as string) }
     out.push(event)
   }
   return out

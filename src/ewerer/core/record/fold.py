@@ -11,8 +11,9 @@ The browser folds the same way (web/src/record/fold.ts); a test holds the two to
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 from ..documents.event import Event
@@ -103,17 +104,16 @@ CARRIED = ("unit", "module", "charger")
 """What a breaker of a device is called before the device's own name."""
 
 
-def _renamed(id: str, old: str, new: str) -> str:
-    """Return a step's id with one device's name in the place of another."""
+@lru_cache(maxsize=64)
+def _naming(old: str, new: str) -> Callable[[str], str]:
+    """Return what gives a step's id one device's name in the place of another."""
+    whole = {head + old: head + new for head in ("", *(f"{c}-" for c in CARRIED))}
+    was, now = f"sun-{old}-", f"sun-{new}-"
 
     def part(text: str) -> str:
-        if text == old or text in [f"{head}-{old}" for head in CARRIED]:
-            return text[: len(text) - len(old)] + new
-        if text.startswith(f"sun-{old}-"):
-            return f"sun-{new}-{text[len(old) + 5 :]}"
-        return text
+        return whole[text] if text in whole else now + text[len(was) :] if text.startswith(was) else text
 
-    return ":".join(part(text) for text in id.split(":"))
+    return lru_cache(maxsize=1000)(lambda id: ":".join(map(part, id.split(":"))))
 
 
 def _rename(state: State, old: str, new: str, *beside: dict[str, int]) -> None:
@@ -123,15 +123,15 @@ def _rename(state: State, old: str, new: str, *beside: dict[str, int]) -> None:
     if old in state["found"]:
         state["found"][new] = {**state["found"].pop(old), **state["found"].get(new, {})}
     moved: dict[str, str] = {}
-    for id in list(state["steps"]):
-        to = _renamed(id, old, new)
-        if to != id and to not in state["steps"]:
+    named, steps = _naming(old, new), state["steps"]
+    for id in [id for id in steps if old in id]:
+        to = named(id)
+        if to != id and to not in steps:
             moved[id] = to
-            state["steps"][to] = state["steps"].pop(id)
+            steps[to] = steps.pop(id)
     for places in beside:
-        for id, to in moved.items():
-            if id in places:
-                places[to] = places.pop(id)
+        for id in [id for id in places if id in moved]:
+            places[moved[id]] = places.pop(id)
     for photo in state["photos"]:
         photo["step"] = moved.get(photo["step"], photo["step"])
 

@@ -43,6 +43,7 @@ class Symptom(Document):
 
     id: str
     word: str
+    also: Annotated[list[str], Field(max_length=40, description="other words that displays say it in, without hyphens")] = []
     causes: Annotated[list[CauseShare], Field(min_length=1)]
 
 
@@ -286,6 +287,10 @@ PLAIN = frozenset(
 )
 
 
+LEAST_SHARED = 0.2
+"""Part of a symptom's words that a text has to share to mean it."""
+
+
 def likely(words: str, most: int = 3) -> tuple[str, list[str]]:
     """Return the symptom whose words a fault's text shares most, and its likeliest causes in words; empty where none fits."""
     known = knowledge()
@@ -296,8 +301,12 @@ def likely(words: str, most: int = 3) -> tuple[str, list[str]]:
         stems = {w[:5] for w in own}
         return sum(w[:5] in stems for w in told) / (len(own) or 1)
 
-    best = max(known.symptoms, key=shared)
-    if shared(best) < 0.2:
+    def said(s: Symptom) -> int:
+        """Return how long the longest of its other words is that the text begins a word with, hyphens and spaces apart or not."""
+        return max((len(a) for a in s.also if re.search(rf"\b{a.replace(' ', '[^a-z]*')}", words.lower())), default=0)
+
+    best = max(known.symptoms, key=lambda s: (said(s), shared(s)))
+    if not said(best) and shared(best) < LEAST_SHARED:
         return "", []
     causes = sorted(best.causes, key=lambda c: -c.prior)[:most]
     return best.id, [known.causes[c.cause].word for c in causes]

@@ -243,16 +243,17 @@ const openOf = (id: string) => stateOf(id)?.open ?? null
 const allBack = computed(() => changes.value.every((t) => !openOf(t.id) && stateOf(t.id)?.back))
 async function change(t: Changed) {
   const text = (changeTo.value[t.id] ?? '').trim() || t.to || 'out'
+  changeTo.value[t.id] = ''
   const event: NewEvent = { kind: 'temporary', step: t.id, shown: text.slice(0, 60), text: t.label }
   if (t.device) event.device = t.device
   if (t.setting) event.setting = t.setting
   await record.add(event)
-  changeTo.value[t.id] = ''
 }
 async function putBack(t: Changed, text: string) {
   const shown = text.trim()
   if (!shown) return
   const same = sameText(shown, t.back_to) || sameText(asNumber(shown, t.unit), t.back_to)
+  if (same) back.value[t.id] = ''
   await record.add({
     kind: 'restored',
     step: t.id,
@@ -260,14 +261,20 @@ async function putBack(t: Changed, text: string) {
     verdict: same ? 'pass' : 'fail',
     text: same ? 'Back, read back' : `It must show ${t.back_to} again`,
   })
-  if (same) back.value[t.id] = ''
 }
 
 const noting = ref('')
 async function addNote() {
-  if (!noting.value.trim()) return
-  await record.add({ kind: 'note', step: props.step.id, text: noting.value.trim() })
+  // The field is empty at once: what is typed while the note is kept belongs to the next one.
+  const text = noting.value.trim()
   noting.value = ''
+  if (!text) return
+  try {
+    await record.add({ kind: 'note', step: props.step.id, text })
+  } catch (error) {
+    noting.value = text
+    throw error
+  }
 }
 async function photos(files: File[]) {
   for (const file of files) {
