@@ -83,9 +83,12 @@ def trial(
     ]  # fmt: skip
     volts = leading.quantity.endswith("_v")
     unit, top = ("V", int(below * 100) / 100) if volts else ("%", float(int(below * 100)))
+    floor = round(leading.value * (1 if volts else 100), 2)
+    if top <= floor:
+        return None
     limit = f"{figure(top, 2)} {unit}"
-    now = figure_ask("now", "The bank shows now", unit, None, top, None, f"with more, {leading.label} cannot go above it")
-    fails = f"Not possible with more than {limit}: make it when the bank shows less."
+    now = figure_ask("now", "The bank shows now", unit, floor, top, None, f"below, it acts already; above, {leading.label} cannot go over it")  # fmt: skip
+    fails = f"Only possible up to {limit}: make it when the bank shows less."
     return Trial(device, Temporary.model_validate(told[0]), [Change.model_validate(t | {"id": f"{step}:{t['setting']}"}) for t in told[1:]], ", then ".join(m.row.label for m in found.moves), now, fails)  # fmt: skip
 
 
