@@ -120,6 +120,8 @@ def ask(task: Callable[..., R], args: tuple[Any, ...], seconds: float, stop: Cal
         except TimeoutError:
             if future.done():
                 raise DeadlineExceeded from None
+            if _stopped:  # the processes have ended; what they held may never be told so
+                raise ShuttingDown from None
         except (ProcessExpired, CancelledError, BrokenProcessPool) as error:
             raise (ShuttingDown if _stopped else ProcessEnded(f"{task.__name__}: {error}")) from None
         try:
