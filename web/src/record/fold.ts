@@ -78,9 +78,10 @@ export function underNamesOfNow(events: Iterable<EventData>): EventData[] {
   const out: EventData[] = []
   for (const event of ordered(events)) {
     if (event.kind === 'renamed')
-      for (const [i, e] of out.entries())
-        if (e.step?.includes(event.device as string))
-          out[i] = { ...e, step: renamedStep(e.step, event.device as string, event.shown as string) }
+      for (const [i, e] of out.entries()) {
+        const step = e.step && renamedStep(e.step, event.device as string, event.shown as string)
+        if (step !== e.step) out[i] = { ...e, step }
+      }
     out.push(event)
   }
   return out

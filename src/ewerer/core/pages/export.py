@@ -110,28 +110,24 @@ def sheet_xlsx(job: Job, sheet: UnitSheet) -> bytes:
     page.page_setup.fitToWidth = 1
     page.page_setup.fitToHeight = 0
     page.sheet_properties.pageSetUpPr.fitToPage = True
-    hand = book.create_sheet("Decide by hand")
-    asked = [
-        ["menu", "label", "factory", "takes", "known"],
-        *([" > ".join(x.menu), x.label, x.factory, x.takes, " ".join((x.known, x.caution)).strip()] for x in sheet.decide),
-    ]
-    for i, line in enumerate(asked, 1):
-        for k, value in enumerate(line, 1):
-            _text(hand.cell(i, k), value)
-    if sheet.feeds:
-        other = book.create_sheet("Other feeds")
-        lines = [
+    more = {
+        "Decide by hand": [
+            ["menu", "label", "factory", "takes", "known"],
+            *([" > ".join(x.menu), x.label, x.factory, x.takes, " ".join((x.known, x.caution)).strip()] for x in sheet.decide),
+        ],
+        "Other feeds": [
             ["feed", "menu", "label", "entry", "unit"],
             *([x.feed, " > ".join(x.menu), x.label, x.entry, x.unit] for x in sheet.feeds),
-        ]
+        ],
+        "Leave alone": [["menu", "label", "why"], *([" > ".join(x.menu), x.label, x.why] for x in sheet.leave_alone)],
+    }
+    if not sheet.feeds:
+        del more["Other feeds"]
+    for title, lines in more.items():
+        listed = book.create_sheet(title)
         for i, line in enumerate(lines, 1):
             for k, value in enumerate(line, 1):
-                _text(other.cell(i, k), value)
-    rest = book.create_sheet("Leave alone")
-    lines = [["menu", "label", "why"], *([" > ".join(x.menu), x.label, x.why] for x in sheet.leave_alone)]
-    for i, line in enumerate(lines, 1):
-        for k, value in enumerate(line, 1):
-            _text(rest.cell(i, k), value)
+                _text(listed.cell(i, k), value)
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

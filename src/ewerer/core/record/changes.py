@@ -50,6 +50,16 @@ class Trial(NamedTuple):
     fails: str
 
 
+def owner(run: Steps, row: SheetRow) -> str:
+    """Return the device whose sheet has a row; empty where none has."""
+    return next((id for id, s in run.solved.sheets.items() if any(r is row for r in s.settings)), "")
+
+
+def temporary(device: str, row: SheetRow, to: str) -> Temporary:
+    """Return a row of a sheet as what a test changes for a while."""
+    return Temporary(device=device, setting=row.setting, label=row.label, menu=row.menu, back_to=row.entry, to=to, unit=row.unit)
+
+
 def trial(
     run: Steps,
     step: str,
@@ -63,7 +73,7 @@ def trial(
     ``wanted`` has for each quantity its rank, words, and whether the test needs it; ``after`` what is moved later in the test;
     ``most`` what the changed setting has to stay under for the test to say anything, in the quantity's unit.
     """
-    device = next((id for id, s in run.solved.sheets.items() if any(r is leading for r in s.settings)), "")
+    device = owner(run, leading)
     profile, sheet = run.profile(device), run.sheet(device)
     if profile is None or sheet is None or not isinstance(leading.value, float):
         return None
@@ -77,10 +87,7 @@ def trial(
     order = [(m.row, m.to) for m in found.moves] + [
         (rows[q], to) for q, to in (after or {}).items() if q in rows and rows[q].setting not in held
     ]
-    told = [
-        {"device": device, "setting": r.setting, "label": r.label, "menu": r.menu, "back_to": r.entry, "to": to, "unit": r.unit}
-        for r, to in order
-    ]  # fmt: skip
+    first, *others = [temporary(device, r, to) for r, to in order]
     volts = leading.quantity.endswith("_v")
     unit, top = ("V", int(below * 100) / 100) if volts else ("%", float(int(below * 100)))
     floor = round(leading.value * (1 if volts else 100), 2)
@@ -89,7 +96,7 @@ def trial(
     limit = f"{figure(top, 2)} {unit}"
     now = figure_ask("now", "The bank shows now", unit, floor, top, None, f"below, it acts already; above, {leading.label} cannot go over it")  # fmt: skip
     fails = f"Only possible up to {limit}: make it when the bank shows less."
-    return Trial(device, Temporary.model_validate(told[0]), [Change.model_validate(t | {"id": f"{step}:{t['setting']}"}) for t in told[1:]], ", then ".join(m.row.label for m in found.moves), now, fails)  # fmt: skip
+    return Trial(device, first, [Change(id=f"{step}:{t.setting}", **t.model_dump()) for t in others], ", then ".join(m.row.label for m in found.moves), now, fails)  # fmt: skip
 
 
 def changed(profile: MenuProfile, sheet: UnitSheet, moves: Sequence[Move], floor: float) -> Changed | None:
@@ -98,14 +105,13 @@ def changed(profile: MenuProfile, sheet: UnitSheet, moves: Sequence[Move], floor
     ``floor`` and the reading are in the quantity's own unit (V, or a part of 1 for percent). The fewest moves win, then the highest reading.
     """
     model = DeviceModel(profile)
-    planned = {r.setting: r.entry for r in sheet.settings}
-    start = model.start(planned, "off", "installer")
+    start = model.start({r.setting: r.entry for r in sheet.settings}, "off", "installer")
     needed = [m for m in moves if m.needed]
     free = [m for m in moves if not m.needed]
     for more in range(len(free) + 1):
         best: Changed | None = None
         for others in combinations(free, more):
-            found = _highest(model, profile, start, planned, [*needed, *others], floor)
+            found = _highest(model, start, [*needed, *others], floor)
             if found is not None and (best is None or found.below > best.below):
                 best = found
         if best is not None:
@@ -113,65 +119,53 @@ def changed(profile: MenuProfile, sheet: UnitSheet, moves: Sequence[Move], floor
     return None
 
 
-def _highest(
-    model: DeviceModel, profile: MenuProfile, start: UnitState, planned: Mapping[str, str], moves: list[Move], floor: float
-) -> Changed | None:
-    gap = _gap(model, profile, [m.row.setting for m in moves])
-    low, high = floor, max(_ends(model, profile, m.row.setting)[1] for m in moves)
-    order = _order(model, profile, start, planned, moves, low, gap)
+def _highest(model: DeviceModel, start: UnitState, moves: list[Move], floor: float) -> Changed | None:
+    gap = _gap(model, [m.row.setting for m in moves])
+    low, high = floor, max(_top(model, m.row.setting)[0] for m in moves)
+    order = _order(model, start, moves, low, gap)
     if order is None or not gap:
         return None
     for _ in range(HALVINGS):
         middle = (low + high) / 2
-        found = _order(model, profile, start, planned, moves, middle, gap)
+        found = _order(model, start, moves, middle, gap)
         low, high, order = (middle, high, found) if found is not None else (low, middle, order)
     return Changed(order, low, gap) if low > floor else None
 
 
-def _order(
-    model: DeviceModel,
-    profile: MenuProfile,
-    start: UnitState,
-    planned: Mapping[str, str],
-    moves: list[Move],
-    now: float,
-    gap: float,
-) -> list[Move] | None:
+def _order(model: DeviceModel, start: UnitState, moves: list[Move], now: float, gap: float) -> list[Move] | None:
     """Return the moves in an order that the unit takes with ``now`` read, and takes back; None where it takes none."""
     target = {}
     for m in moves:
         s = model.settings[m.row.setting]
-        entry = encode(s, now + m.rank * gap, profile)
+        entry = encode(s, now + m.rank * gap, model.profile)
         if entry.cut or (m.rank > 0 and isinstance(entry.value, float) and entry.value <= now):
             return None
         target[s.id] = entry.text
     there, state = feasible(model, start, target, lambda _id, _text: True)
     if any(state.shown.get(id) != text for id, text in target.items()) or {step.setting for step in there} - set(target):
         return None
-    _, after = feasible(model, state, {id: planned[id] for id in target}, lambda _id, _text: True)
+    _, after = feasible(model, state, {id: start.shown[id] for id in target}, lambda _id, _text: True)
     if after.shown != start.shown:
         return None
     place = {step.setting: n for n, step in enumerate(there)}
     return sorted(moves, key=lambda m: place.get(m.row.setting, -1))
 
 
-def _gap(model: DeviceModel, profile: MenuProfile, ids: list[str]) -> float:
+def _gap(model: DeviceModel, ids: list[str]) -> float:
     """Return how far apart moved settings stand: the widest step of them, or what an interlock between them wants."""
     wide = 0.0
     for id in ids:
-        s = model.settings[id]
-        _low, _high, per = _ends(model, profile, id)
+        per = _top(model, id)[1]
         if per <= 0:
             return 0.0
-        wide = max(wide, per * (s.step or 0.0), *(per * k.parsed.margin for k in model.locks_of[id] if {k.above.id, k.below.id} <= set(ids)), 0.0)  # fmt: skip
+        wide = max(wide, per * (model.settings[id].step or 0.0), *(per * k.parsed.margin for k in model.locks_of[id] if {k.above.id, k.below.id} <= set(ids)))  # fmt: skip
     return wide
 
 
-def _ends(model: DeviceModel, profile: MenuProfile, id: str) -> tuple[float, float, float]:
-    """Return both ends of a setting in its quantity's unit, and what one of the display is worth; zeros where it is no number."""
+def _top(model: DeviceModel, id: str) -> tuple[float, float]:
+    """Return the upper end of a setting in its quantity's unit, and what one of the display is worth; zeros where it is no number."""
     s = model.settings[id]
     if s.min is None or s.max is None or s.max <= s.min:
-        return 0.0, 0.0, 0.0
-    ends = [encode(s, decode(s, f"{end:g}", profile), profile).value for end in (s.min, s.max)]
-    low, high = (float(e) if isinstance(e, (int, float)) else 0.0 for e in ends)
-    return low, high, (high - low) / (s.max - s.min)
+        return 0.0, 0.0
+    low, high = (decode(s, f"{end:g}", model.profile) for end in (s.min, s.max))
+    return (high, (high - low) / (s.max - s.min)) if isinstance(low, float) and isinstance(high, float) else (0.0, 0.0)

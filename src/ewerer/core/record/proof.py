@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from ..devices.slots.single import PARKED
-from ..documents.profiles import Setting
 from ..documents.results.link import Display
 from ..documents.results.run import Ask, Change, Temporary
 from ..documents.results.sheet import SheetRow
@@ -33,7 +32,7 @@ from ..trade.margins import (
     VOLTS_PART,
 )
 from ..trade.steps import figure
-from .changes import trial
+from .changes import owner, temporary, trial
 from .steps import FOLLOW_UPS, LICENSED, Steps, choice_ask, figure_ask, full_charge_days, number_of, text_ask, tick_ask
 
 RAMP_STEPS = 8
@@ -132,12 +131,11 @@ def _link(run: Steps, ready: list[str]) -> None:
     if len(menus) > 1:
         setting = menus[1].profile.setting_for("absorb_v")
         assert setting is not None
-        row = next((r for r in run.solved.sheets[menus[1].id].settings if r.setting == setting.id), None)
+        in_host = Change(id=f"proof:dictates:{menus[0].id}", **_asked_volts(run, menus[0], f"{menus[0].id}: ").model_dump())
         run.add("proof:dictates", "proof", "Who dictates the volts", f"Raise {setting.label} in {menus[1].id} by one step, look at {host}, set it back; then the same in the host module.", ["proof:same"], kind="test",
             devices=[m.id for m in menus], symptom="follower-voltage", minutes=6, proof=True,
             asks=[choice_ask("follower", "Change in a follower module", ["no effect", "effect"], ["no effect"]), choice_ask("host", "Change in the host module", ["effect", "no effect"], ["effect"])],
-            temporary=Temporary(device=menus[1].id, setting=setting.id, label=setting.label, menu=setting.menu, back_to=row.entry if row else setting.factory or "", to=_by_one(setting, row), unit=setting.unit),
-            changes=_in_host(run, menus[0]))  # fmt: skip
+            temporary=_asked_volts(run, menus[1]), changes=[in_host])  # fmt: skip
     for m in run.solved.modules:
         timed = [t for t in (m.bms.timed_requests if m.bms else []) if t.lasts_min]
         if timed and m.id in link.speaking:
@@ -249,7 +247,11 @@ def _sources(run: Steps, ready: list[str]) -> None:
     back = next((r for q in ("return_bank_v", "return_bank_soc") if (r := _row(run, q)) is not None), None)
     over = None
     if to is not None and host is not None and (job.mains is not None or job.generator is not None):
-        most = back.value if back is not None and isinstance(back.value, float) and back.quantity[-1] == to.quantity[-1] else None
+        most = (
+            back.value
+            if back is not None and isinstance(back.value, float) and back.quantity.endswith("_v") == to.quantity.endswith("_v")
+            else None
+        )
         over = trial(run, "proof:transfer", to, {to.quantity: (1, "one step above the present", True)}, most=most)
     if over is not None and host is not None and to is not None:
         limit = f", below {back.label} ({back.entry} {back.unit})" if back is not None else ""
@@ -291,7 +293,7 @@ def _generator(run: Steps, ready: list[str], charge_a: float, loads_w: float) ->
         asks += [figure_ask(f"{a:g}.volts", word, "V", low_v, high_v, ac.volts, "the unit's own AC window", row=word, column="volts", needed=False), figure_ask(f"{a:g}.hertz", word, "Hz", ac.hz * (1 - RAMP_HERTZ_PART), ac.hz * (1 + RAMP_HERTZ_PART), float(ac.hz), f"within {figure(RAMP_HERTZ_PART * 100)} %", row=word, column="hertz", needed=False)]  # fmt: skip
     run.add("proof:ramp", "proof", "Generator under load", f"Raise {row.label if row else 'the charging amps'} in its own steps, not beyond {figure(top, 1)} A; read volts and hertz at each; stop at the first that is not good.", ready, kind="test",
         figures="ramp", asks=asks, columns=["volts", "hertz"], minutes=20, symptom="generator-hunts", proof=True, given={"loads_w": loads_w, "low_v": low_v, "high_v": high_v, "nominal_hz": float(ac.hz)},
-        temporary=_temporary(run, row, "step by step") if row is not None else None, cautions=["Exhaust, hot parts. Feel plug and cord by hand after 15 min: warm is a warning, hot is a stop."])  # fmt: skip
+        temporary=temporary(owner(run, row), row, "step by step") if row is not None else None, cautions=["Exhaust, hot parts. Feel plug and cord by hand after 15 min: warm is a warning, hot is a stop."])  # fmt: skip
     start = next((r for q in ("gen_start_soc", "gen_start_v") if (r := _row(run, q)) is not None), None)
     if job.generator is None or job.generator.start != "auto" or start is None:
         return
@@ -370,24 +372,14 @@ def _row(run: Steps, quantity: str) -> SheetRow | None:
     return None
 
 
-def _temporary(run: Steps, row: SheetRow, to: str) -> Temporary:
-    device = next((id for id, s in run.solved.sheets.items() if any(r is row for r in s.settings)), "")
-    return Temporary(device=device, setting=row.setting, label=row.label, menu=row.menu, back_to=row.entry, to=to, unit=row.unit)
-
-
-def _by_one(setting: Setting, row: SheetRow | None) -> str:
-    """Return which way one step can go: up, or down where the menu ends."""
-    now = number_of(row.entry if row else setting.factory or "", 0.0)
-    return "one step up" if setting.max is None or now + (setting.step or 0.0) <= setting.max + 1e-9 else "one step down"
-
-
-def _in_host(run: Steps, host: Device) -> list[Change]:
-    """Return the same change in the host module, put back and read back like the follower's."""
-    setting = host.profile.setting_for("absorb_v")
-    if setting is None:
-        return []
-    row = next((r for r in run.solved.sheets[host.id].settings if r.setting == setting.id), None)
-    return [Change(id=f"proof:dictates:{host.id}", device=host.id, setting=setting.id, label=f"{host.id}: {setting.label}", menu=setting.menu, back_to=row.entry if row else setting.factory or "", to=_by_one(setting, row), unit=setting.unit)]  # fmt: skip
+def _asked_volts(run: Steps, module: Device, whose: str = "") -> Temporary:
+    """Return the change of the volts that a module asks for: one step up, or down where its menu ends."""
+    s = module.profile.setting_for("absorb_v")
+    assert s is not None
+    row = next((r for r in run.solved.sheets[module.id].settings if r.setting == s.id), None)
+    back = row.entry if row else s.factory or ""
+    up = s.max is None or number_of(back, 0.0) + (s.step or 0.0) <= s.max + 1e-9
+    return Temporary(device=module.id, setting=s.id, label=whose + s.label, menu=s.menu, back_to=back, to="one step up" if up else "one step down", unit=s.unit)  # fmt: skip
 
 
 def _window(run: Steps, nominal: float) -> tuple[float, float]:
