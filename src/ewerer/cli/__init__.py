@@ -77,6 +77,17 @@ def parser() -> argparse.ArgumentParser:
     c = commands.add_parser("schema", help="print a JSON Schema")
     c.add_argument("kind", choices=["job", "profile", "plan", "event"])
     c.add_argument("-o", "--output", metavar="FILE")
+    profiles = commands.add_parser("profile", help="profiles of devices").add_subparsers(
+        dest="act", required=True, metavar="read|check"
+    )
+    m = profiles.add_parser("read", help="print what a manual's table of settings says, row by row, as JSON")
+    m.add_argument("table", metavar="TABLE", help="text, CSV or XLSX; - reads standard input")
+    m.add_argument("--kind", choices=["inverter", "module", "sun-charger"], default="inverter", help="whose menu it is")
+    m.add_argument("--class-v", type=float, metavar="V", help="voltage class of the device; else its figures tell it")
+    m.add_argument("-o", "--output", metavar="FILE")
+    k = profiles.add_parser("check", help="judge profiles; 2 where one is refused")
+    k.add_argument("path", metavar="FILE|DIR", help="a profile, or a folder of them")
+    k.add_argument("-o", "--output", metavar="FILE")
     for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):
         d = commands.add_parser(name, help=help)
         d.add_argument("--port", type=_port, default=8017)

@@ -235,11 +235,11 @@ def photo_kept(data: bytes) -> Photo:
     return kept(data)
 
 
-def table_read(source: bytes) -> str:
-    """Return the settings that a manual's table says, as JSON."""
+def table_read(source: bytes, class_v: float | None, kind: str) -> str:
+    """Return what a manual's table says, row by row, as JSON; ``class_v`` is the device's voltage class [V] where it is known."""
     from .devices.manual import read_table
 
-    return read_table(source).model_dump_json()
+    return read_table(source, class_v, kind).model_dump_json()
 
 
 def file_verified(path: str, key: str) -> Verified:

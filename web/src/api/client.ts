@@ -12,6 +12,7 @@ import type {
   ProblemOut,
   ProfileData,
   SessionOut,
+  TakeIn,
   TryIn,
   Visit,
   WorkIn,
@@ -261,9 +262,11 @@ export const api = {
   checkProfile: (document: object, signal?: AbortSignal) =>
     told(http.POST('/api/library/check', { body: document as Record<string, never>, signal })),
   lacksOf: (document: object) => told(http.POST('/api/library/lacks', { body: document as Record<string, never> })),
-  readTable: (table: string | Blob) =>
+  takeRows: (body: TakeIn) => told(http.POST('/api/library/take', { body })),
+  readTable: (table: string | Blob, kind: string, class_v?: number) =>
     told(
       http.POST('/api/library/table', {
+        params: { query: { kind, class_v } },
         body: table as never,
         bodySerializer: (body: unknown) => body as Blob,
         headers: { 'Content-Type': 'application/octet-stream' },

@@ -615,9 +615,29 @@ export interface paths {
         put?: never;
         /**
          * Read Settings Table
-         * @description Read the table of settings of a manual (text, CSV or XLSX) into settings to confirm; nothing is stored.
+         * @description Read the table of settings of a manual (text, CSV or XLSX) into rows to confirm; nothing is stored.
          */
         post: operations["ewerer_server_api_library_read_settings_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Rows
+         * @description Make confirmed rows of a table into settings, each whole or refused in words; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_take_rows"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4254,6 +4274,13 @@ export interface components {
             max?: number | null;
             /** Step */
             step?: number | null;
+            /** Values */
+            values?: number[] | null;
+            /**
+             * Off
+             * @description what it shows where it is off, outside its range
+             */
+            off?: string | null;
             /** Factory */
             factory?: string | null;
             /**
@@ -4558,10 +4585,10 @@ export interface components {
             about: string;
         };
         /**
-         * Guess
-         * @description A quantity that a row may be, its plain name, and how sure it is from 0 to 1.
+         * Candidate
+         * @description A quantity that a row may be, its plain name and unit, and how sure that is from 0 to 1.
          */
-        Guess: {
+        Candidate: {
             /** Quantity */
             quantity: string;
             /** Word */
@@ -4572,8 +4599,18 @@ export interface components {
             confidence: number;
         };
         /**
+         * ChoiceRead
+         * @description What stands beside the code of a choice, and the canonical choice that it means; None where nobody has said.
+         */
+        ChoiceRead: {
+            /** Shows */
+            shows: string;
+            /** Means */
+            means?: string | null;
+        };
+        /**
          * ManualRow
-         * @description One row of a table of settings as read: what stood there, and the setting that it makes.
+         * @description One row of a table of settings as read: what stood there, and what it is taken for.
          */
         ManualRow: {
             /**
@@ -4582,35 +4619,48 @@ export interface components {
              */
             line: number;
             /**
-             * Place
-             * @description number or menu as printed
-             */
-            place: string;
-            /**
              * Label
              * @description name as printed
              */
             label: string;
             /**
-             * Quantity
-             * @description the quantity that it is matched to, empty for none
+             * Menu
+             * @description where it stands in the menu: headings, path, number or code; None where nothing says
              */
-            quantity: string;
+            menu?: string[] | null;
             /**
-             * Confidence
-             * @description likeness of the match, 0 to 1
+             * Quantity
+             * @description the quantity that it is taken for
              */
-            confidence: number;
-            /** Sure */
+            quantity?: string | null;
+            /**
+             * Sure
+             * @description whether words, unit and usual range of the quantity agree
+             * @default false
+             */
             sure: boolean;
             /**
-             * Guesses
-             * @description the likeliest quantities, best first
+             * Confidence
+             * @description 0 to 1
+             * @default 0
              */
-            guesses: components["schemas"]["Guess"][];
-            /** Unit */
+            confidence: number;
+            /**
+             * Candidates
+             * @description the likeliest quantities, best first
+             * @default []
+             */
+            candidates: components["schemas"]["Candidate"][];
+            /**
+             * Unit
+             * @description as displayed; HH:MM for a time of day
+             * @default
+             */
             unit: string;
-            /** Min */
+            /**
+             * Min
+             * @description lowest figure shown; minutes from midnight for a time of day
+             */
             min?: number | null;
             /** Max */
             max?: number | null;
@@ -4623,33 +4673,51 @@ export interface components {
             factory: string;
             /**
              * Choices
-             * @default []
+             * @description code or word that is keyed, and what it shows and means
+             * @default {}
              */
-            choices: string[];
+            choices: {
+                [key: string]: components["schemas"]["ChoiceRead"];
+            };
+            /**
+             * Off
+             * @description what it shows when it is off, outside its range
+             */
+            off?: number | string | null;
+            /**
+             * Per Cell
+             * @description volts of one cell: 2 of a 2-V cell, 1 of a lithium cell
+             */
+            per_cell?: (1 | 2) | null;
+            /**
+             * Of Rated
+             * @description percent of a rating
+             * @default false
+             */
+            of_rated: boolean;
             /**
              * Note
              * @default
              */
             note: string;
             /**
-             * Problems
-             * @description what could not be read, in words
+             * Doubts
+             * @description what a person has to look at, in words
              * @default []
              */
-            problems: string[];
-            /**
-             * Setting
-             * @description the setting of a profile that this row makes
-             */
-            setting: {
-                [key: string]: unknown;
-            };
+            doubts: string[];
         };
         /**
          * ManualTable
-         * @description A table of settings as read: what each column was taken for, and its rows.
+         * @description A table of settings as read: what each column was taken for, its rows, and what is no setting.
          */
         ManualTable: {
+            /**
+             * Ewerer
+             * @default table/1
+             * @constant
+             */
+            ewerer: "table/1";
             /**
              * Columns
              * @description the role of each column, empty where it is not used
@@ -4659,6 +4727,198 @@ export interface components {
             headers: string[];
             /** Rows */
             rows: components["schemas"]["ManualRow"][];
+            /**
+             * Skipped
+             * @default []
+             */
+            skipped: components["schemas"]["Skipped"][];
+            /**
+             * Steps
+             * @description for rows without a step, by unit: the step that their figures or the others of that unit suggest
+             * @default {}
+             */
+            steps: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Skipped
+         * @description A row that is no setting, and why.
+         */
+        Skipped: {
+            /** Line */
+            line: number;
+            /** Text */
+            text: string;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "heading" | "header" | "header again" | "footnote" | "explanation" | "page" | "belongs to the row above";
+        };
+        /**
+         * RefusedRow
+         * @description A row that cannot be taken: which field, why, what would be right.
+         */
+        RefusedRow: {
+            /** Line */
+            line: number;
+            /** Label */
+            label: string;
+            /** Field */
+            field: string;
+            /** Message */
+            message: string;
+            /** Expected */
+            expected: string;
+        };
+        /**
+         * Taken
+         * @description The settings that rows make, in their order, and the rows that are refused.
+         */
+        Taken: {
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Lines
+             * @description the row of each setting
+             */
+            lines: number[];
+            /** Refused */
+            refused: components["schemas"]["RefusedRow"][];
+        };
+        /**
+         * Decided
+         * @description A row as a person confirms it: as read, with what was chosen, and the rating or cells that its figures are of.
+         */
+        Decided: {
+            /**
+             * Line
+             * @description the row of the table, from 1
+             */
+            line: number;
+            /**
+             * Label
+             * @description name as printed
+             */
+            label: string;
+            /**
+             * Menu
+             * @description where it stands in the menu: headings, path, number or code; None where nothing says
+             */
+            menu?: string[] | null;
+            /**
+             * Quantity
+             * @description the quantity that it is taken for
+             */
+            quantity?: string | null;
+            /**
+             * Sure
+             * @description whether words, unit and usual range of the quantity agree
+             * @default false
+             */
+            sure: boolean;
+            /**
+             * Confidence
+             * @description 0 to 1
+             * @default 0
+             */
+            confidence: number;
+            /**
+             * Candidates
+             * @description the likeliest quantities, best first
+             * @default []
+             */
+            candidates: components["schemas"]["Candidate"][];
+            /**
+             * Unit
+             * @description as displayed; HH:MM for a time of day
+             * @default
+             */
+            unit: string;
+            /**
+             * Min
+             * @description lowest figure shown; minutes from midnight for a time of day
+             */
+            min?: number | null;
+            /** Max */
+            max?: number | null;
+            /** Step */
+            step?: number | null;
+            /**
+             * Factory
+             * @default
+             */
+            factory: string;
+            /**
+             * Choices
+             * @description code or word that is keyed, and what it shows and means
+             * @default {}
+             */
+            choices: {
+                [key: string]: components["schemas"]["ChoiceRead"];
+            };
+            /**
+             * Off
+             * @description what it shows when it is off, outside its range
+             */
+            off?: number | string | null;
+            /**
+             * Per Cell
+             * @description volts of one cell: 2 of a 2-V cell, 1 of a lithium cell
+             */
+            per_cell?: (1 | 2) | null;
+            /**
+             * Of Rated
+             * @description percent of a rating
+             * @default false
+             */
+            of_rated: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Doubts
+             * @description what a person has to look at, in words
+             * @default []
+             */
+            doubts: string[];
+            /**
+             * Rated
+             * @description what 100 % is, in the quantity's own unit
+             */
+            rated?: number | null;
+            /**
+             * Cells
+             * @description lithium cells in series that a figure of one cell is counted with
+             */
+            cells?: number | null;
+        };
+        /**
+         * TakeIn
+         * @description Rows of a table as confirmed, the names that are used already, and what is known of the device.
+         */
+        TakeIn: {
+            /** Rows */
+            rows: components["schemas"]["Decided"][];
+            /**
+             * Taken
+             * @default []
+             */
+            taken: string[];
+            /** Class V */
+            class_v?: number | null;
+            /**
+             * Ratings
+             * @default {}
+             */
+            ratings: {
+                [key: string]: number;
+            };
         };
         /**
          * Lack
@@ -12882,7 +13142,10 @@ export interface operations {
     };
     ewerer_server_api_library_read_settings_table: {
         parameters: {
-            query?: never;
+            query?: {
+                class_v?: number | null;
+                kind?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12900,6 +13163,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ManualTable"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_take_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             /** @description Unauthorized */

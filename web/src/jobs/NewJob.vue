@@ -181,8 +181,9 @@ const nameBox = ref<InstanceType<typeof ElInput>>()
 onMounted(() => {
   document.title = 'New job · Ewerer'
   // Whoever comes back from describing a unit finds it chosen.
-  const made = router.currentRoute.value.query.unit
-  if (made && form.value.units[0]) form.value.units[0].what = String(made)
+  const { use, kind } = router.currentRoute.value.query
+  const row = kind === 'module/1' ? form.value.modules[0] : form.value.units[0]
+  if (use && row) row.what = String(use)
   nameBox.value?.focus()
 })
 </script>

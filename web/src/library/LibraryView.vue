@@ -31,6 +31,8 @@ import { emptyProfile, hasMenu, hasPorts, KINDS } from './plate-fields'
 import { schemaOf, type Node } from './schema-form'
 import { createProfile, profilePlace, type Profile } from './use-profile'
 
+/** A page that was opened to be filled in begins at its first field. */
+const first = (selector: string) => void window.setTimeout(() => document.querySelector<HTMLElement>(selector)?.focus(), 60)
 const NEW = 'new'
 const router = useRouter()
 const route = router.currentRoute
@@ -72,6 +74,7 @@ const TABS = computed(() => {
     ['all', 'All fields'],
   ] as [string, string][]
 })
+watch(part, (now) => now === 'paste' && first('[aria-label="Table of settings"]'))
 watch(TABS, (tabs) => tabs.some(([t]) => t === part.value) || (part.value = 'plate'))
 const versions = useQuery({
   queryKey: ['versions', chosen, base],
@@ -85,7 +88,9 @@ watch(
   chosen,
   (id) => {
     if (id === NEW) {
-      if (!fresh.value || !draft.value) profile.begin(profile.unsaved() ? null : emptyProfile('inverter/1'))
+      first('#plate-name')
+      if (!fresh.value || !draft.value)
+        profile.begin(profile.unsaved() ? null : emptyProfile(String(route.value.query.kind ?? 'inverter/1')))
     } else if (!id || draft.value?.id !== id || fresh.value || dirty.value) void profile.open(id)
   },
   { immediate: true },
@@ -93,6 +98,7 @@ watch(
 async function begin(tag: string) {
   part.value = 'plate'
   profile.begin(emptyProfile(tag))
+  first('#plate-name')
   await router.replace({ name: 'library', params: { profile: NEW }, query: route.value.query })
 }
 async function copy() {
@@ -107,9 +113,18 @@ async function save() {
   done.value = id
   if (chosen.value !== id) await router.replace({ name: 'library', params: { profile: id }, query: route.value.query })
 }
+const STAGES: Record<string, string> = { 'module/1': 'bank', 'adapter/1': 'link' }
+/** Where somebody goes back to: the stage that they came from, else the one that such a device belongs to. */
+const backTo = computed(() =>
+  from.value === 'new-job'
+    ? { name: 'new' }
+    : { name: 'job', params: { id: from.value, stage: String(route.value.query.stage ?? STAGES[kind.value] ?? 'units') } },
+)
 function back() {
-  if (from.value === 'new-job') return router.push({ name: 'new', query: { unit: done.value } })
-  return router.push({ name: 'job', params: { id: from.value, stage: 'units' }, query: { unit: done.value } })
+  const stage = STAGES[kind.value] ?? 'units'
+  const use = { use: done.value, kind: kind.value }
+  if (from.value === 'new-job') return router.push({ name: 'new', query: use })
+  return router.push({ name: 'job', params: { id: from.value, stage }, query: use })
 }
 async function putAway() {
   await api.putAwayProfile(chosen.value)
@@ -187,24 +202,31 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
   >
     <PageHead where="Library">
       <template #beside>
-        <RouterLink
-          v-if="from"
-          class="small"
-          :to="from === 'new-job' ? { name: 'new' } : { name: 'job', params: { id: from, stage: 'units' } }"
-          >Back to the job</RouterLink
-        >
+        <RouterLink v-if="from" class="small" :to="backTo">Back to the job</RouterLink>
       </template>
     </PageHead>
     <div class="body" :class="{ chosen: !!draft || !!line?.unreadable }">
       <nav aria-label="Profiles">
-        <ElInput v-model="words" aria-label="Find a profile" placeholder="Find a profile" :validate-event="false" />
+        <ElInput
+          v-model="words"
+          aria-label="Find a profile"
+          placeholder="Find a profile"
+          :validate-event="false"
+          @keydown.enter.prevent="
+            rows[0] && !away && router.push({ name: 'library', params: { profile: rows[0].id }, query: route.query })
+          "
+        />
         <p v-if="list.isError.value" role="alert">Cannot be read now. <button @click="() => list.refetch()">Try again</button></p>
         <ul>
           <li v-if="!away && profile.unsaved() && chosen !== NEW">
             <RouterLink :to="{ name: 'library', params: { profile: NEW } }"><b>Begun and not saved</b></RouterLink>
           </li>
           <li v-for="p in rows" :key="p.id">
-            <RouterLink v-if="!away" :to="{ name: 'library', params: { profile: p.id } }" :class="{ on: p.id === chosen }">
+            <RouterLink
+              v-if="!away"
+              :to="{ name: 'library', params: { profile: p.id }, query: route.query }"
+              :class="{ on: p.id === chosen }"
+            >
               <b>{{ p.name }}</b>
               <span class="small soft" :class="{ why: p.unreadable }" :title="p.unreadable"
                 >{{ p.kind }} ·

@@ -6,10 +6,13 @@ import EmptyNote from '../ui/EmptyNote.vue'
 import KeptInput from '../ui/KeptInput.vue'
 import NumberInput from '../ui/NumberInput.vue'
 import PickField from '../ui/PickField.vue'
+import ChoiceRows, { type ShownChoice } from './ChoiceRows.vue'
+import { choiceKeys, shownChoices } from './choices'
+import { downColumn, pastedColumn } from './columns'
 import DisplayLine from './DisplayLine.vue'
 import SentencePane from './SentencePane.vue'
 import { asQuantity, useQuantities } from './quantities'
-import { freeId, idFrom, inPlain, type OpenProfile } from './use-profile'
+import { freeId, inPlain, type OpenProfile } from './use-profile'
 
 type Row = Record<string, unknown>
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
@@ -44,11 +47,9 @@ function what(i: number, name: string) {
   props.profile.set(`/settings/${i}`, next)
 }
 function writes(i: number, kind: string) {
-  const row = rows.value[i] as Row
-  const q = all.value.get(String(row.quantity ?? ''))
   const next =
     kind === 'choice'
-      ? { kind, choices: Object.fromEntries((q?.name === 'battery_type' ? [['user', 'User']] : []).map(([k, v]) => [k, v])) }
+      ? { kind, choices: {} }
       : kind === 'on-off'
         ? { kind, choices: { yes: 'On', no: 'Off' } }
         : kind === 'percent-of-rated'
@@ -67,20 +68,16 @@ const WRITES: [string, string][] = [
   ['hhmm', 'a time of day'],
 ]
 const kindOf = (r: Row) => String((r.encoding as Row | undefined)?.kind ?? 'plain')
-const listed = (r: Row) =>
-  Object.entries(((r.encoding as Row | undefined)?.choices as Record<string, string> | undefined) ?? {})
-    .map(([k, v]) => (idFrom(v) === k ? v : `${v} = ${k}`))
+const listed = (r: Row): ShownChoice[] =>
+  shownChoices(
+    ((r.encoding as Row | undefined)?.choices as Record<string, string> | undefined) ?? {},
+    all.value.get(String(r.quantity ?? '')),
+  )
+const setChoices = (i: number, choices: ShownChoice[]) => props.profile.set(at(i, 'encoding/choices'), choiceKeys(choices))
+const inWords = (r: Row) =>
+  listed(r)
+    .map((c) => c.shown)
     .join(', ')
-function setChoices(i: number, text: string) {
-  const pairs = text
-    .split(/\s*,\s*/)
-    .filter(Boolean)
-    .map((part) => {
-      const [shown = '', key] = part.split(/\s*=\s*/)
-      return [key || idFrom(shown) || shown, shown]
-    })
-  props.profile.set(at(i, 'encoding/choices'), pairs.length ? Object.fromEntries(pairs) : undefined)
-}
 function drop(i: number) {
   open.value = -1
   props.profile.set(
@@ -97,20 +94,29 @@ function move(from: number, to: number) {
   props.profile.set('/settings', next)
 }
 const dragged = ref(-1)
-const COLUMNS = ['place', 'label', 'unit', 'min', 'max', 'step', 'factory', 'note']
 function focus(i: number, column: string) {
   window.setTimeout(() => document.querySelector<HTMLInputElement>(`#menu-${i}-${column}`)?.focus())
 }
 /** Enter goes down the column, and makes a row at its end. */
 function down(event: KeyboardEvent, i: number) {
-  const column = COLUMNS.find((c) => (event.target as HTMLElement).id === `menu-${i}-${c}`)
-  if (!column || event.isComposing) return
-  event.preventDefault()
-  window.setTimeout(() => {
-    if (i + 1 >= rows.value.length && column === 'label') add()
-    focus(Math.min(i + 1, rows.value.length - 1), column)
-  })
+  if (downColumn(event) < 0 && i + 1 >= rows.value.length && (event.target as HTMLElement).id === `menu-${i}-label`) {
+    event.preventDefault()
+    window.setTimeout(add)
+  }
 }
+const pasted = (event: ClipboardEvent) => {
+  for (const key of ['min', 'max', 'step'])
+    pastedColumn(event, key, (from, values) =>
+      props.profile.setAll(
+        values.flatMap((v, k) =>
+          rows.value[from + k] && Number.isFinite(v) ? [[at(from + k, key), v] as [string, unknown]] : [],
+        ),
+      ),
+    )
+}
+const named = computed(() =>
+  ((props.profile.at('/protocols') as { name: string }[] | undefined) ?? []).map((p) => p.name).filter(Boolean),
+)
 const place = (r: Row) => ((r.menu as string[] | undefined) ?? []).join(' > ')
 const setPlace = (i: number, text: string) =>
   props.profile.set(
@@ -128,7 +134,7 @@ const setPlace = (i: number, text: string) =>
       <p v-if="!frozen">Ten settings are enough to begin with. Paste the manual's table, or type row by row.</p>
     </EmptyNote>
     <div v-else class="scroll">
-      <table v-stack>
+      <table v-stack @paste="pasted">
         <caption class="visually-hidden">
           Settings of the menu
         </caption>
@@ -151,7 +157,7 @@ const setPlace = (i: number, text: string) =>
             <tr
               :class="{ over: dragged >= 0 && dragged !== i }"
               :data-setting="r.id"
-              @keydown.enter="(e) => down(e, i)"
+              @keydown.enter.capture="(e) => down(e, i)"
               @dragover.prevent
               @drop.prevent="(move(dragged, i), (dragged = -1))"
             >
@@ -190,6 +196,7 @@ const setPlace = (i: number, text: string) =>
               <td>
                 <PickField
                   v-if="!frozen"
+                  :id="`menu-${i}-what`"
                   :model-value="String(r.quantity ?? '')"
                   :label="`What ${r.label || `row ${i + 1}`} is`"
                   :choices="choices"
@@ -198,13 +205,10 @@ const setPlace = (i: number, text: string) =>
                 <template v-else>{{ r.quantity ? wordOf(String(r.quantity)) : '' }}</template>
               </td>
               <td v-if="chosen(r)" colspan="4">
-                <KeptInput
-                  :disabled="frozen"
-                  class="longer"
-                  :aria-label="`Choices of ${r.label || `row ${i + 1}`}`"
-                  :value="listed(r)"
-                  @commit="(v) => setChoices(i, v)"
-                />
+                <span class="small">{{ inWords(r) || 'no words yet' }}</span>
+                <button class="plain" :aria-label="`Words of ${r.label || `row ${i + 1}`}`" @click="open = open === i ? -1 : i">
+                  what they mean
+                </button>
               </td>
               <template v-else>
                 <td v-for="k in ['min', 'max', 'step']" :key="k">
@@ -321,6 +325,16 @@ const setPlace = (i: number, text: string) =>
                     />
                   </span>
                 </div>
+                <ChoiceRows
+                  v-if="chosen(r)"
+                  :label="String(r.label || `row ${i + 1}`)"
+                  :quantity="String(r.quantity ?? '')"
+                  :choices="listed(r)"
+                  :frozen="frozen"
+                  :protocols="named"
+                  words
+                  @change="(c) => setChoices(i, c)"
+                />
                 <SentencePane :profile="profile" :frozen="frozen" :index="i" />
               </td>
             </tr>
@@ -341,9 +355,6 @@ td :deep(.el-input) {
 }
 td :deep(.long.el-input) {
   width: 176px;
-}
-td :deep(.longer.el-input) {
-  width: 300px;
 }
 td :deep(.figure.el-input) {
   width: 74px;

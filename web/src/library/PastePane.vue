@@ -3,37 +3,48 @@
 import { vStack } from '../ui/stack'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { computed, ref, shallowRef } from 'vue'
-import { api, ApiProblem, type ManualRow, type ManualTable } from '../api/client'
+import { computed, ref } from 'vue'
+import type { ManualRow } from '../api/client'
 import FileButton from '../ui/FileButton.vue'
+import NumberInput from '../ui/NumberInput.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
-import { asQuantity, useQuantities } from './quantities'
-import { freeId, type OpenProfile } from './use-profile'
+import ChoiceRows from './ChoiceRows.vue'
+import { downColumn, pastedColumn } from './columns'
+import { useQuantities } from './quantities'
+import type { OpenProfile } from './use-profile'
+import { useTable, type Decision } from './use-table'
 
 const props = defineProps<{ profile: OpenProfile }>()
 const emit = defineEmits<{ taken: [count: number] }>()
 const { all, choices, wordOf } = useQuantities()
+const t = useTable(props.profile)
+const { table, rows, decided, left, failure, busy, taken, steps, toSee, quantityOf, seen, stepOf, listed, refusedAt } = t
 const text = ref('')
-const table = shallowRef<ManualTable | null>(null)
-const chosen = ref<Record<number, string>>({})
-const left = ref<Set<number>>(new Set())
-const failure = ref('')
-const busy = ref(false)
-const rows = computed(() => table.value?.rows ?? [])
-const quantityOf = (r: ManualRow) => chosen.value[r.line] ?? r.quantity
-const seen = (r: ManualRow) => r.sure || chosen.value[r.line] !== undefined
-const toSee = computed(() => rows.value.filter((r) => !seen(r) && !left.value.has(r.line)).length)
+const stepSet = ref<Record<string, number | undefined>>({})
+const count = computed(() => rows.value.length - left.value.size)
+const skippedWords = computed(() => {
+  const of = (why: string) => (table.value?.skipped ?? []).filter((s) => s.why === why).length
+  return (
+    [
+      ['heading', 'headings'],
+      ['footnote', 'footnotes'],
+      ['explanation', 'explanations'],
+    ] as const
+  )
+    .filter(([why]) => of(why))
+    .map(([why, word]) => `${of(why)} ${word}`)
+    .join(', ')
+})
 /** The likeliest first, then everything. */
 const offered = (r: ManualRow) => {
-  const near = r.guesses.map((g) => g.quantity)
-  return [
-    ...near.map((n, i) => [n, `${wordOf(n)} · ${Math.round((r.guesses[i]?.confidence ?? 0) * 100)} %`] as [string, string]),
-    ...choices.value.filter(([n]) => !near.includes(n)),
-  ]
+  const near = (r.candidates ?? []).map((g) => g.quantity)
+  return [...near.map((n) => [n, wordOf(n)] as [string, string]), ...choices.value.filter(([n]) => !near.includes(n))]
 }
+const nearest = (r: ManualRow) => (r.candidates ?? []).slice(0, 2).filter((c) => c.quantity !== quantityOf(r) || !seen(r))
 const ROLES: Record<string, string> = {
   place: 'number or menu',
+  menu: 'menu',
   name: 'name',
   range: 'range',
   step: 'step',
@@ -44,65 +55,63 @@ const ROLES: Record<string, string> = {
   min: 'lowest',
   max: 'highest',
 }
-async function look(source: string | Blob) {
-  failure.value = ''
-  busy.value = true
-  try {
-    table.value = await api.readTable(source)
-    chosen.value = {}
-    left.value = new Set()
-  } catch (error) {
-    if (!(error instanceof ApiProblem)) throw error
-    const [first] = error.problems
-    failure.value = first ? `${first.message}; right would be ${first.expected}` : error.message
-  } finally {
-    busy.value = false
-  }
-}
+const PAUSE_MS = 600
+const LISTED = 6
 let timer = 0
 function typed() {
   window.clearTimeout(timer)
-  if (text.value.trim()) timer = window.setTimeout(() => void look(text.value), 600)
+  if (text.value.trim()) timer = window.setTimeout(() => void t.look(text.value), PAUSE_MS)
 }
 function pasted(event: ClipboardEvent) {
   const file = [...(event.clipboardData?.files ?? [])][0]
   if (file) {
     event.preventDefault()
-    void look(file)
-  } else window.setTimeout(() => (window.clearTimeout(timer), void look(text.value)))
+    void t.look(file)
+  } else window.setTimeout(() => (window.clearTimeout(timer), void t.look(text.value)))
 }
-const skip = (r: ManualRow) => {
-  const next = new Set(left.value)
-  if (!next.delete(r.line)) next.add(r.line)
-  left.value = next
+async function take() {
+  const made = await t.take()
+  if (!rows.value.length) {
+    text.value = ''
+    emit('taken', made)
+  }
 }
-function take() {
-  const now = (props.profile.at('/settings') as Record<string, unknown>[] | undefined) ?? []
-  const taken = new Set<unknown>(now.map((s) => s.id))
-  const made = rows.value
-    .filter((r) => !left.value.has(r.line))
-    .map((r) => {
-      const q = quantityOf(r)
-      const own = q === r.quantity ? { ...r.setting } : asQuantity(r.setting, all.value.get(q))
-      const id = freeId(String(own.id), taken)
-      taken.add(id)
-      return { ...own, id }
-    })
-  props.profile.set('/settings', [...now, ...made])
-  table.value = null
-  text.value = ''
-  emit('taken', made.length)
+const wordy = (r: ManualRow) => ['choice', 'switch'].includes(all.value.get(quantityOf(r))?.kind ?? '')
+const codes = (r: ManualRow) => Object.keys(r.choices ?? {})
+const range = (r: ManualRow) => {
+  if (codes(r).length)
+    return (
+      codes(r)
+        .map((c) => (r.choices?.[c]?.shows === c ? c : `${c} ${r.choices?.[c]?.shows}`))
+        .slice(0, LISTED)
+        .join(', ') + (codes(r).length > LISTED ? ` and ${codes(r).length - LISTED} more` : '')
+    )
+  if (r.unit === 'HH:MM') return 'a time of day'
+  if (r.min == null && r.max == null) return ''
+  const off = r.off == null ? '' : `, or ${r.off}`
+  return `${r.min ?? '?'} to ${r.max ?? '?'} ${r.unit}${r.per_cell ? ' of one cell' : ''}${off}`
 }
-const range = (r: ManualRow) =>
-  r.choices.length
-    ? r.choices.join(' / ')
-    : r.min == null
-      ? ''
-      : `${r.min} to ${r.max} ${r.unit}${r.step == null ? '' : `, by ${r.step}`}`
+const FIELDS: Record<string, { word: string; key: keyof Decision }> = {
+  rated: { word: '100 % is', key: 'rated' },
+  cells: { word: 'cells in series', key: 'cells' },
+  lowest: { word: 'lowest', key: 'min' },
+  highest: { word: 'highest', key: 'max' },
+  min: { word: 'lowest', key: 'min' },
+  max: { word: 'highest', key: 'max' },
+}
+const number = (v: unknown) => (typeof v === 'number' ? v : undefined)
+/** A column copied out of a spreadsheet goes down the steps from where it is put. */
+const column = (event: ClipboardEvent) =>
+  pastedColumn(event, 'step', (from, values) =>
+    values.forEach((v, k) => {
+      const row = rows.value[from + k]
+      if (row && Number.isFinite(v)) t.decide(row.line, { step: v })
+    }),
+  )
 </script>
 
 <template>
-  <section @dragover.prevent @drop.prevent="(e) => e.dataTransfer?.files[0] && look(e.dataTransfer.files[0])">
+  <section @dragover.prevent @drop.prevent="(e) => e.dataTransfer?.files[0] && t.look(e.dataTransfer.files[0])">
     <template v-if="!rows.length">
       <p class="lede">
         Copy the table of settings out of the manual (a PDF will do) and paste it here, or give a CSV or XLSX file. Every row is
@@ -124,7 +133,7 @@ const range = (r: ManualRow) =>
           word="Give a file"
           label="Table file"
           accept=".csv,.tsv,.txt,.xlsx,text/csv,text/plain"
-          @files="([f]: File[]) => f && look(f)"
+          @files="([f]: File[]) => f && t.look(f)"
         />
         <span v-if="busy" class="soft" role="status">reading</span>
         <span v-if="failure" class="why" role="alert">{{ failure }}</span>
@@ -133,43 +142,110 @@ const range = (r: ManualRow) =>
     <template v-else>
       <p class="lede" role="status" data-read>
         {{ rows.length }} rows read{{ toSee ? `, ${toSee} to look at` : ', all of them sure' }}.
-        <span class="soft small">Columns: {{ table?.columns.map((c) => ROLES[c] ?? 'not used').join(' · ') }}</span>
+        <span class="soft small"
+          >{{ skippedWords && `Besides: ${skippedWords}. ` }}Columns:
+          {{ table?.columns.map((c) => ROLES[c] ?? 'not used').join(' · ') }}</span
+        >
       </p>
+      <form
+        v-if="steps.length"
+        class="steps"
+        data-steps
+        @submit.prevent="steps.forEach((s) => t.allSteps(s.unit, stepSet[s.unit] ?? s.step ?? 1))"
+      >
+        <b>{{ steps.reduce((n, s) => n + s.count, 0) }} rows have no step.</b>
+        <label v-for="s in steps" :key="s.unit">
+          {{ s.count }} in {{ s.unit || 'no unit' }}:
+          <NumberInput
+            class="short"
+            :value="stepSet[s.unit] ?? s.step"
+            :aria-label="`Step of rows in ${s.unit || 'no unit'}`"
+            @set="(v) => (stepSet[s.unit] = number(v))"
+          />
+        </label>
+        <button type="submit">All so</button>
+      </form>
       <p class="buttons">
-        <button class="first" @click="take">Take {{ rows.length - left.size }} into the menu</button>
+        <button class="first" @click="take">Take {{ count }} into the menu</button>
         <button class="plain" @click="table = null">Paste again</button>
+        <span v-if="taken?.refused.length" class="why" role="status"
+          >{{ taken.refused.length }} cannot be taken as they stand</span
+        >
       </p>
       <div class="scroll">
-        <table v-stack="['Take', 'In the manual']">
+        <table v-stack="['Take', 'In the manual']" @paste="column">
           <thead>
             <tr>
               <th>Take</th>
               <th>In the manual</th>
               <th>What it is</th>
-              <th>Range and step</th>
+              <th>It takes</th>
+              <th>Step</th>
               <th>Factory</th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="r in rows" :key="r.line" :class="{ look: !seen(r), skipped: left.has(r.line) }" :data-manual="r.line">
-              <td><TickBox :label="`Take ${r.label}`" bare :checked="!left.has(r.line)" @change="skip(r)" /></td>
+            <tr
+              v-for="(r, i) in rows"
+              :key="r.line"
+              :class="{ look: !seen(r), skipped: left.has(r.line) }"
+              :data-manual="r.line"
+              @keydown.enter.capture="downColumn"
+            >
+              <td><TickBox :label="`Take ${r.label}`" bare :checked="!left.has(r.line)" @change="t.skip(r)" /></td>
               <td>
-                <span class="soft">{{ r.place }}</span> {{ r.label }}
-                <span v-for="p in r.problems" :key="p" class="why">{{ p }}</span>
+                <span v-if="r.menu" class="soft">{{ r.menu.join(' › ') }}</span> {{ r.label }}
+                <span v-for="p in r.doubts" :key="p" class="unsure">{{ p }}</span>
+                <span v-if="refusedAt(r) && !left.has(r.line) && refusedAt(r)?.field !== 'step'" class="why" role="alert"
+                  >{{ refusedAt(r)?.message }}; right would be {{ refusedAt(r)?.expected }}</span
+                >
               </td>
               <td>
                 <PickField
+                  :id="`row-${i}-what`"
                   :model-value="quantityOf(r)"
                   :label="`What ${r.label} is`"
                   :choices="offered(r)"
-                  @pick="(v) => (chosen[r.line] = String(v))"
+                  @pick="(v) => t.choose(r, String(v))"
                 />
-                <span v-if="!seen(r)" class="unsure">
-                  {{ r.quantity ? `${Math.round(r.confidence * 100)} %: please look` : 'not known: choose, or leave it' }}
-                  <button v-if="r.quantity" class="plain" @click="chosen[r.line] = r.quantity">It is</button>
+                <span v-if="!seen(r)" class="near">
+                  <button v-for="c in nearest(r)" :key="c.quantity" class="plain" @click="t.choose(r, c.quantity)">
+                    {{ c.word }}{{ c.unit ? `, ${c.unit}` : '' }}
+                  </button>
+                  <button class="plain" :aria-label="`${r.label} is nothing of these`" @click="t.choose(r, '')">
+                    none of these
+                  </button>
                 </span>
               </td>
-              <td class="small">{{ range(r) }}</td>
+              <td class="small">
+                {{ range(r) }}
+                <ChoiceRows
+                  v-if="wordy(r) && codes(r).length"
+                  :label="r.label"
+                  :quantity="quantityOf(r)"
+                  :choices="listed(r)"
+                  @change="(c) => t.mean(r, c)"
+                />
+                <label v-if="refusedAt(r) && FIELDS[refusedAt(r)?.field ?? '']" class="mend">
+                  {{ FIELDS[refusedAt(r)?.field ?? '']?.word }}
+                  <NumberInput
+                    class="short"
+                    :aria-label="`${FIELDS[refusedAt(r)?.field ?? '']?.word} of ${r.label}`"
+                    :value="decided[r.line]?.[FIELDS[refusedAt(r)?.field ?? '']?.key ?? 'rated']"
+                    @set="(v) => t.decide(r.line, { [FIELDS[refusedAt(r)?.field ?? '']?.key ?? 'rated']: number(v) })"
+                  />
+                </label>
+              </td>
+              <td>
+                <NumberInput
+                  v-if="!codes(r).length && r.unit !== 'HH:MM'"
+                  :id="`row-${i}-step`"
+                  class="short"
+                  :aria-label="`Step of ${r.label}`"
+                  :value="stepOf(r)"
+                  @set="(v) => t.decide(r.line, { step: number(v) })"
+                />
+              </td>
               <td class="small">{{ r.factory }}</td>
             </tr>
           </tbody>
@@ -180,19 +256,28 @@ const range = (r: ManualRow) =>
 </template>
 
 <style scoped>
-.buttons {
+.buttons,
+.steps {
   display: flex;
   gap: 10px;
   align-items: center;
   flex-wrap: wrap;
   margin: 10px 0;
 }
+.steps {
+  border-left: 3px solid var(--caution);
+  padding: 6px 12px;
+}
 td {
   padding: 3px 10px 3px 0;
   vertical-align: top;
 }
 td :deep(.pick) {
-  width: 240px;
+  width: 220px;
+}
+.short,
+.steps :deep(.short) {
+  width: 78px;
 }
 .look td:first-child {
   box-shadow: inset 3px 0 0 var(--caution);
@@ -200,10 +285,23 @@ td :deep(.pick) {
 .skipped td {
   opacity: 0.55;
 }
+.near {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 6px;
+}
+.near button {
+  padding: 0 6px;
+}
 .unsure {
   display: block;
   color: var(--caution);
   font-size: 13px;
+}
+.mend {
+  display: flex;
+  gap: 6px;
+  align-items: center;
 }
 .why {
   display: block;

@@ -7,11 +7,12 @@ import KeptInput from '../ui/KeptInput.vue'
 import NumberInput from '../ui/NumberInput.vue'
 import TickBox from '../ui/TickBox.vue'
 import { readFigure } from '../ui/prefs'
+import PickField from '../ui/PickField.vue'
 import { PLATES, type PlateField } from './plate-fields'
 import { idFrom, inPlain, type OpenProfile } from './use-profile'
 
-const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
-const fields = computed(() => PLATES[String(props.profile.draft.value?.ewerer)] ?? [])
+const props = defineProps<{ profile: OpenProfile; frozen: boolean; only?: PlateField[] }>()
+const fields = computed(() => props.only ?? PLATES[String(props.profile.draft.value?.ewerer)] ?? [])
 const id = (f: PlateField) => `plate${f.pointer.replace(/\W+/g, '-')}`
 function wrong(f: PlateField): string {
   const said = props.profile.problems.value.find((p) => p.pointer === f.pointer || p.pointer.startsWith(`${f.pointer}/`))
@@ -34,6 +35,10 @@ function many(f: PlateField, value: string) {
     .map((part) => readFigure(part, f.unit ?? '').value)
     .filter((v): v is number => v !== undefined)
   props.profile.set(f.pointer, list.length ? list : undefined)
+}
+const scaled = (f: PlateField) => {
+  const held = props.profile.at(f.pointer)
+  return typeof held === 'number' && f.scale ? Number((held * f.scale).toPrecision(9)) : held
 }
 const listed = (f: PlateField) => ((props.profile.at(f.pointer) as number[] | undefined) ?? []).join(', ')
 </script>
@@ -62,6 +67,15 @@ const listed = (f: PlateField) => ((props.profile.at(f.pointer) as number[] | un
           :validate-event="false"
           @input="(v: string) => text(f, v)"
         />
+        <PickField
+          v-else-if="f.kind === 'choice'"
+          :id="id(f)"
+          :label="f.label"
+          :disabled="frozen"
+          :model-value="(profile.at(f.pointer) as string | undefined) ?? f.choices?.[0]?.[0]"
+          :choices="f.choices ?? []"
+          @pick="(v) => profile.set(f.pointer, v)"
+        />
         <KeptInput v-else-if="f.kind === 'many'" :id="id(f)" :disabled="frozen" :value="listed(f)" @commit="(v) => many(f, v)" />
         <NumberInput
           v-else
@@ -69,8 +83,8 @@ const listed = (f: PlateField) => ((props.profile.at(f.pointer) as number[] | un
           :unit="f.unit"
           :whole="f.kind === 'whole'"
           :disabled="frozen"
-          :value="profile.at(f.pointer)"
-          @set="(v) => profile.set(f.pointer, v)"
+          :value="scaled(f)"
+          @set="(v) => profile.set(f.pointer, typeof v === 'number' && f.scale ? v / f.scale : v)"
         />
       </template>
       <span v-if="wrong(f)" class="why" role="alert">{{ wrong(f) }}</span>

@@ -1,10 +1,14 @@
 <script setup lang="ts">
 // Ports as a drawing of the connector, its pins to name; and what is spoken on each.
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
+import { queries } from '../api/queries'
 import EmptyNote from '../ui/EmptyNote.vue'
 import KeptInput from '../ui/KeptInput.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
+import { BMS_FIELDS, portsAt } from './plate-fields'
+import PlatePane from './PlatePane.vue'
 import { idFrom, inPlain, type OpenProfile } from './use-profile'
 
 interface Port {
@@ -24,45 +28,62 @@ interface Protocol {
   entry?: string
 }
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
-const ports = computed(() => (props.profile.at('/ports') as Port[] | undefined) ?? [])
-const protocols = computed(() => (props.profile.at('/protocols') as Protocol[] | undefined) ?? [])
+const module = computed(() => props.profile.draft.value?.ewerer === 'module/1')
+const stem = computed(() => portsAt(String(props.profile.draft.value?.ewerer)))
+const known = useQuery(queries.protocols())
+const ports = computed(() => (props.profile.at(`${stem.value}/ports`) as Port[] | undefined) ?? [])
+const protocols = computed(() => (props.profile.at(`${stem.value}/protocols`) as Protocol[] | undefined) ?? [])
 const pin = ref<Record<number, number>>({})
 const RATES: [number, string][] = [9600, 19200, 115200, 125000, 250000, 500000, 1000000].map((r) => [
   r,
   r >= 100000 ? `${r / 1000} kbit/s` : `${r} bit/s`,
 ])
+const FOR_UNIT: [string, string][] = [
+  ['inverter', 'the battery'],
+  ['follower', 'other units'],
+  ['meter', 'a meter'],
+]
+const FOR_MODULE: [string, string][] = [
+  ['inverter', 'the unit'],
+  ['module', 'other modules'],
+]
 const SIGNALS = ['CAN-H', 'CAN-L', 'RS485-A', 'RS485-B', 'GND', '+5 V', '+12 V']
 function addPort() {
   const id = `port-${ports.value.length + 1}`
-  props.profile.set('/ports', [
+  props.profile.set(`${stem.value}/ports`, [
     ...ports.value,
     { id, label: '', connector: '8p8c', bus: 'can', bitrates: [500000], pins: {}, purpose: 'inverter' },
   ])
 }
 function addProtocol(port: Port) {
-  props.profile.set('/protocols', [...protocols.value, { name: '', version: '1', port: port.id, bitrate: port.bitrates[0] }])
+  props.profile.set(`${stem.value}/protocols`, [
+    ...protocols.value,
+    { name: '', version: '1', port: port.id, bitrate: port.bitrates[0] },
+  ])
 }
-const setPort = (i: number, key: string, value: unknown) => props.profile.set(`/ports/${i}/${key}`, value)
+const setPort = (i: number, key: string, value: unknown) => props.profile.set(`${stem.value}/ports/${i}/${key}`, value)
 function rename(i: number, label: string) {
   const port = ports.value[i] as Port
   const id = idFrom(label) || port.id
   const taken = ports.value.some((p, k) => k !== i && p.id === id)
   const next = taken ? port.id : id
   props.profile.setAll([
-    [`/ports/${i}`, { ...port, label, id: next }],
-    ...protocols.value.map((p, k) => [`/protocols/${k}/port`, p.port === port.id ? next : p.port] as [string, unknown]),
+    [`${stem.value}/ports/${i}`, { ...port, label, id: next }],
+    ...protocols.value.map(
+      (p, k) => [`${stem.value}/protocols/${k}/port`, p.port === port.id ? next : p.port] as [string, unknown],
+    ),
   ])
 }
 function dropPort(i: number) {
   const gone = ports.value[i]?.id
   props.profile.setAll([
-    ['/ports', ports.value.filter((_, k) => k !== i)],
-    ['/protocols', protocols.value.filter((p) => p.port !== gone)],
+    [`${stem.value}/ports`, ports.value.filter((_, k) => k !== i)],
+    [`${stem.value}/protocols`, protocols.value.filter((p) => p.port !== gone)],
   ])
 }
 const dropProtocol = (i: number) =>
   props.profile.set(
-    '/protocols',
+    `${stem.value}/protocols`,
     protocols.value.filter((_, k) => k !== i),
   )
 const setPin = (i: number, no: number, signal: string) => setPort(i, `pins/${no}`, signal || undefined)
@@ -74,7 +95,9 @@ const wrong = (stem: string) =>
 <template>
   <section>
     <EmptyNote v-if="!ports.length" title="No port yet">
-      <p v-if="!frozen">A device without a link to the battery's BMS needs none.</p>
+      <p v-if="!frozen">
+        {{ module ? 'A battery that speaks to no unit needs none.' : "A device without a link to the battery's BMS needs none." }}
+      </p>
     </EmptyNote>
     <article v-for="(p, i) in ports" :key="i" class="port" :aria-label="`Port ${p.label || i + 1}`">
       <div class="head">
@@ -103,12 +126,7 @@ const wrong = (stem: string) =>
           :model-value="p.purpose ?? 'inverter'"
           label="It is for"
           :disabled="frozen"
-          :choices="[
-            ['inverter', 'the battery'],
-            ['follower', 'other units'],
-            ['meter', 'a meter'],
-            ['module', 'other modules'],
-          ]"
+          :choices="module ? FOR_MODULE : FOR_UNIT"
           @pick="(v) => setPort(i, 'purpose', v)"
         />
         <button v-if="!frozen" class="plain" :aria-label="`Remove port ${p.label || i + 1}`" @click="dropPort(i)">Remove</button>
@@ -182,7 +200,8 @@ const wrong = (stem: string) =>
             :disabled="frozen"
             aria-label="Protocol"
             placeholder="protocol"
-            @commit="(t) => profile.set(`/protocols/${k}/name`, t)"
+            list="known-protocols"
+            @commit="(t) => profile.set(`${stem}/protocols/${k}/name`, idFrom(t))"
           />
           version
           <KeptInput
@@ -190,7 +209,7 @@ const wrong = (stem: string) =>
             class="short"
             :disabled="frozen"
             aria-label="Version"
-            @commit="(t) => profile.set(`/protocols/${k}/version`, t)"
+            @commit="(t) => profile.set(`${stem}/protocols/${k}/version`, t)"
           />
           at
           <PickField
@@ -198,23 +217,28 @@ const wrong = (stem: string) =>
             label="Bit rate"
             :disabled="frozen"
             :choices="RATES.filter(([r]) => p.bitrates.includes(r))"
-            @pick="(v) => profile.set(`/protocols/${k}/bitrate`, v)"
+            @pick="(v) => profile.set(`${stem}/protocols/${k}/bitrate`, v)"
           />
           chosen in the menu as
           <KeptInput
             :value="s.entry ?? ''"
             :disabled="frozen"
             aria-label="Entry in the menu"
-            @commit="(t) => profile.set(`/protocols/${k}/entry`, t || undefined)"
+            @commit="(t) => profile.set(`${stem}/protocols/${k}/entry`, t || undefined)"
           />
           <button v-if="!frozen" class="plain" :aria-label="`Remove protocol ${s.name}`" @click="dropProtocol(k)">Remove</button>
-          <span v-for="w in wrong(`/protocols/${k}`)" :key="w" class="why">{{ w }}</span>
+          <span v-for="w in wrong(`${stem}/protocols/${k}`)" :key="w" class="why">{{ w }}</span>
         </li>
       </ul>
       <button v-if="!frozen" class="plain" @click="addProtocol(p)">It speaks a protocol</button>
-      <span v-for="w in wrong(`/ports/${i}`)" :key="w" class="why">{{ w }}</span>
+      <span v-for="w in wrong(`${stem}/ports/${i}`)" :key="w" class="why">{{ w }}</span>
     </article>
+    <datalist id="known-protocols"><option v-for="p in known.data.value ?? []" :key="p.name" :value="p.name" /></datalist>
     <p v-if="!frozen"><button @click="addPort">Add a port</button></p>
+    <template v-if="module && ports.length">
+      <h2>What its BMS says</h2>
+      <PlatePane :profile="profile" :frozen="frozen" :only="BMS_FIELDS" />
+    </template>
   </section>
 </template>
 

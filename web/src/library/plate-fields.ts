@@ -41,9 +41,24 @@ export const PLATES: Record<string, PlateField[]> = {
     { pointer: '/capacity_ah', label: 'Capacity', unit: 'Ah', needed: true },
     { pointer: '/charge_a', label: 'Charge, data sheet', unit: 'A', needed: true },
     { pointer: '/discharge_a', label: 'Discharge, data sheet', unit: 'A', needed: true },
-    { pointer: '/resistance_mohm', label: 'Resistance', unit: 'mΩ' },
-    { pointer: '/cell_max_v', label: 'Cell maximum', unit: 'V' },
-    { pointer: '/cell_min_v', label: 'Cell cut-off', unit: 'V' },
+    { pointer: '/resistance_mohm', label: 'Resistance', unit: 'mΩ', needed: true, hint: 'of the whole module' },
+    { pointer: '/cell_max_v', label: 'Cell maximum', unit: 'V', needed: true, hint: 'lithium iron phosphate: 3.65' },
+    { pointer: '/cell_min_v', label: 'Cell cut-off', unit: 'V', needed: true, hint: 'lithium iron phosphate: 2.5' },
+    {
+      pointer: '/chemistry',
+      label: 'Chemistry',
+      kind: 'choice',
+      choices: [
+        ['lfp', 'lithium iron phosphate'],
+        ['nmc', 'lithium NMC'],
+        ['lto', 'lithium titanate'],
+        ['agm', 'lead-acid, AGM'],
+        ['gel', 'lead-acid, gel'],
+        ['flooded', 'lead-acid, flooded'],
+      ],
+    },
+    { pointer: '/charge_warranty_a', label: 'Charge, warranty', unit: 'A' },
+    { pointer: '/discharge_warranty_a', label: 'Discharge, warranty', unit: 'A' },
   ],
   'sun-charger/1': [
     ...about,
@@ -55,6 +70,32 @@ export const PLATES: Record<string, PlateField[]> = {
   'adapter/1': about,
   'controller/1': [...about, { pointer: '/meters_dc_loads', label: 'Meters DC loads', kind: 'switch' }],
 }
+/** What a module's BMS does, beside its ports. */
+export const BMS_FIELDS: PlateField[] = [
+  {
+    pointer: '/bms/buffer',
+    label: 'Reports of its limit',
+    unit: '%',
+    scale: 100,
+    hint: 'such as 90 where it keeps a tenth back',
+  },
+  { pointer: '/bms/report_step_a', label: 'Reports in steps of', unit: 'A' },
+  {
+    pointer: '/bms/terminators',
+    label: 'Ends of the bus',
+    kind: 'choice',
+    choices: [
+      ['built-in', 'built in'],
+      ['plug', 'a plug'],
+      ['switch', 'a switch'],
+    ],
+  },
+  { pointer: '/bms/silence_s', label: 'Link lost after', unit: 's', hint: 'without a message' },
+  { pointer: '/bms/addresses/host_address', label: 'Address of the host', kind: 'whole' },
+  { pointer: '/bms/addresses/first_other', label: 'Address of the first other', kind: 'whole' },
+  { pointer: '/bms/addresses/switches', label: 'Address switches', kind: 'whole' },
+  { pointer: '/bms/addresses/max_modules', label: 'Modules at most', kind: 'whole' },
+]
 export const KINDS: [string, string][] = [
   ['inverter/1', 'inverter-charger'],
   ['module/1', 'battery module'],
@@ -70,4 +111,6 @@ export function emptyProfile(kind: string): Record<string, unknown> {
   return { ewerer: kind, id: '', name: '', maker: '' }
 }
 export const hasMenu = (kind: string): boolean => kind !== 'adapter/1' && kind !== 'module/1'
-export const hasPorts = (kind: string): boolean => kind === 'inverter/1' || kind === 'sun-charger/1'
+export const hasPorts = (kind: string): boolean => kind === 'inverter/1' || kind === 'sun-charger/1' || kind === 'module/1'
+/** Where a kind of device keeps its ports and protocols: a battery's are its BMS's. */
+export const portsAt = (kind: string): string => (kind === 'module/1' ? '/bms' : '')

@@ -36,6 +36,7 @@ onMounted(() => {
     :aria-label="label"
     :placeholder="placeholder"
     :filterable="many"
+    :default-first-option="many"
     :disabled="disabled"
     :validate-event="false"
     :fit-input-width="!many"

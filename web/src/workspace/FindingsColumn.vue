@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // Findings by rule, those of the stage that is open first. Cautions and notes can be put aside with a reason, which is recorded.
-import { computed, nextTick, ref } from 'vue'
+import { computed, defineAsyncComponent, nextTick, ref } from 'vue'
 import type { Finding } from '../api/client'
 import { useJob } from '../job/use-job'
 import { placeInWords } from '../job/words'
@@ -48,6 +48,18 @@ const counts = computed(() => {
   const of = (s: Finding['severity']) => all.value.filter((f) => f.severity === s).length
   return `${plural(of('stop'), 'stop')} · ${plural(of('caution'), 'caution')} · ${plural(of('note'), 'note')}`
 })
+/** The display whose words a finding is about: its profile and setting. */
+const taught = (f: Gathered) => {
+  const { profile, setting } = (f.lines[0]?.finding.numbers ?? {}) as Record<string, unknown>
+  return typeof profile === 'string' && typeof setting === 'string' ? { profile, setting } : undefined
+}
+const TeachDrawer = defineAsyncComponent(() => import('../library/TeachDrawer.vue'))
+const lesson = ref<{ profile: string; setting: string }>()
+const teaching = ref(false)
+function teach(f: Gathered) {
+  lesson.value = taught(f)
+  teaching.value = true
+}
 const copied = ref(false)
 async function copyText() {
   const lines = findings.value.map((f) =>
@@ -117,6 +129,7 @@ async function copyText() {
           >
             show
           </button>
+          <button v-if="taught(f)" class="link" data-teach @click="teach(f)">say what its words mean</button>
           <button
             v-if="f.severity !== 'stop'"
             class="link"
@@ -150,6 +163,7 @@ async function copyText() {
         </div>
       </li>
     </ul>
+    <TeachDrawer v-if="lesson" v-model="teaching" :profile="lesson.profile" :setting="lesson.setting" />
   </section>
 </template>
 

@@ -242,6 +242,7 @@ async function toggleWhatIf() {
 const more = computed(() => [
   { word: `Redo ${wordsOf(job.redoAt.value)}`, act: redo, off: !job.canRedo.value },
   { word: 'History', act: () => (history.value = true) },
+  { word: 'Library', act: () => router.push({ name: 'library', query: { from: job.id, stage: stage.value } }) },
   { word: 'Export', act: exportFile },
   { word: theme.value === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)', act: otherTheme },
   ...(phone.value ? [{ word: 'Fault finder', act: () => findOut('') }] : []),
@@ -287,6 +288,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
         </button>
         <button v-if="!reads" :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
         <button class="plain wide" @click="history = true">History</button>
+        <RouterLink class="button plain wide" :to="{ name: 'library', query: { from: job.id, stage } }">Library</RouterLink>
         <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
         <button
           v-if="!phone || whole"

@@ -66,7 +66,7 @@ class Numbers:
     def show(self, setting: Setting, shown: float) -> str:
         """Return a display figure with the decimals the setting's step needs."""
         assert setting.step is not None and setting.min is not None
-        return f"{shown:.{max(decimals_of(setting.step), decimals_of(setting.min))}f}"
+        return f"{shown:.{max(map(decimals_of, setting.values or (setting.step, setting.min)))}f}"
 
     def read(self, setting: Setting, text: str) -> float:
         """Return the display figure of a text; raise ValueError saying what is wrong."""
@@ -81,6 +81,8 @@ class Numbers:
             raise ValueError(
                 f"{figure(number, 4)} is outside {figure(setting.min, 4)} to {figure(setting.max, 4)} {setting.unit}".rstrip()
             )
+        if setting.values and all(abs(number - v) > 1e-9 for v in setting.values):
+            raise ValueError(f"{figure(number, 4)} is not {takes(setting)}")
         return number
 
     def encode(self, setting: Setting, value: Value, profile: MenuProfile, facts: Facts = NO_FACTS) -> Entry:
@@ -89,9 +91,11 @@ class Numbers:
             raise ValueError(f"{setting.id} takes a number, not {value!r}")
         assert setting.min is not None and setting.max is not None and setting.step is not None
         factor = self.factor(setting, profile)
-        steps = (value / factor - setting.min) / setting.step
         guard = 1e-6
         side = safe_side(setting)
+        if setting.values:
+            return _listed(setting, value / factor, factor, side, guard)
+        steps = (value / factor - setting.min) / setting.step
         if side == "down":
             count = int((steps + guard) // 1)
         elif side == "up":
@@ -111,6 +115,20 @@ class Numbers:
         """Return in words how the setting is encoded, empty where it is plain."""
         scale = setting.encoding.scale
         return f"times {figure(scale, 4)}" if scale != 1 and setting.unit != "%" else ""
+
+
+def _listed(setting: Setting, wanted: float, factor: float, side: str, guard: float) -> Entry:
+    """Return the entry of a setting that takes listed figures only, on the safe side of what is wanted on its display."""
+    values = setting.values or []
+    reach = guard * (setting.step or 1.0)
+    below, above = [v for v in values if v <= wanted + reach], [v for v in values if v >= wanted - reach]
+    if side == "down":
+        shown, cut = (below[-1], False) if below else (values[0], True)
+    elif side == "up":
+        shown, cut = (above[0], False) if above else (values[-1], True)
+    else:
+        shown, cut = min(values, key=lambda v: (abs(v - wanted), v)), not (below and above)
+    return Entry(CODECS[setting.encoding.kind].show(setting, shown), clean(shown * factor), cut)
 
 
 class Per2VCell(Numbers):
@@ -170,6 +188,15 @@ def same_word(a: str, b: str) -> bool:
         return False
 
 
+def chosen_key(choices: Mapping[str, str], text: str) -> str | None:
+    """Return the key of the choice that a display shows; its code alone, or the words beside it, will do where only one has them."""
+    for key, word in choices.items():
+        if same_word(word, text):
+            return key
+    parts = [key for key, word in choices.items() if " " in word and any(same_word(p, text) for p in word.split(" ", 1))]
+    return parts[0] if len(parts) == 1 else None
+
+
 class Choice(Numbers):
     """One of a list, each with its own words on the display."""
 
@@ -188,9 +215,9 @@ class Choice(Numbers):
     def decode(self, setting: Setting, text: str, profile: MenuProfile) -> Value:
         """Return the choice behind a word, capitals or not."""
         choices = setting.encoding.choices or {}
-        for key, word in choices.items():
-            if same_word(word, text):
-                return self.meaning(key.split("/")[0] if setting.encoding.by else key)
+        key = chosen_key(choices, text)
+        if key is not None:
+            return self.meaning(key.split("/")[0] if setting.encoding.by else key)
         raise ValueError(f"{text!r} is not one of {', '.join(dict.fromkeys(choices.values()))}")
 
     def meaning(self, key: str) -> Value:
@@ -232,6 +259,14 @@ def encode(setting: Setting, value: Value, profile: MenuProfile, facts: Facts = 
 
     Raises KeyError when a choice is not offered and ValueError when a number is wanted.
     """
+    if (
+        setting.off is not None
+        and not setting.is_choice
+        and not isinstance(value, str)
+        and value == 0
+        and not _within(setting, 0.0)
+    ):
+        return Entry(setting.off, 0.0)
     return CODECS[setting.encoding.kind].encode(setting, value, profile, facts)
 
 
@@ -245,7 +280,22 @@ def decode(setting: Setting, text: str, profile: MenuProfile) -> Value:
 
     Raises ValueError saying what would be right when the text is not a value of this setting.
     """
+    if is_off(setting, text):
+        return 0.0
     return CODECS[setting.encoding.kind].decode(setting, text.strip(), profile)
+
+
+def is_off(setting: Setting, text: str) -> bool:
+    """Return whether a display that shows ``text`` says that the setting is off."""
+    return (
+        setting.off is not None
+        and not setting.is_choice
+        and same_word(setting.off, text.strip().removesuffix(setting.unit).strip())
+    )
+
+
+def _within(setting: Setting, shown: float) -> bool:
+    return setting.min is not None and setting.max is not None and setting.min <= shown <= setting.max
 
 
 def encoding_words(setting: Setting, profile: MenuProfile) -> str:
@@ -256,8 +306,11 @@ def encoding_words(setting: Setting, profile: MenuProfile) -> str:
 def canonical_text(setting: Setting, text: str, profile: MenuProfile) -> str:
     """Return a typed or noted value as the display shows it; raise ValueError when the setting cannot show it."""
     value = decode(setting, text, profile)
+    if is_off(setting, text):
+        return setting.off or ""
     if setting.is_choice:
-        return next(w for w in (setting.encoding.choices or {}).values() if same_word(w, text.strip()))
+        choices = setting.encoding.choices or {}
+        return choices[chosen_key(choices, text.strip()) or next(iter(choices))]
     assert not isinstance(value, (str, bool))
     if setting.encoding.kind == "hhmm":
         return shown_text(setting, value)
@@ -290,6 +343,10 @@ def takes(setting: Setting) -> str:
         return "one of " + ", ".join(dict.fromkeys((setting.encoding.choices or {}).values()))
     if setting.encoding.kind == "hhmm":
         return "a time as HH:MM"
-    return f"{figure(setting.min or 0, 4)} to {figure(setting.max or 0, 4)} {setting.unit} in steps of {figure(setting.step or 0, 4)}".replace(
-        "  ", " "
+    off = f", or {setting.off}" if setting.off else ""
+    if setting.values:
+        return f"one of {', '.join(figure(v, 4) for v in setting.values)} {setting.unit}".rstrip() + off
+    span = (
+        f"{figure(setting.min or 0, 4)} to {figure(setting.max or 0, 4)} {setting.unit} in steps of {figure(setting.step or 0, 4)}"
     )
+    return span.replace("  ", " ") + off

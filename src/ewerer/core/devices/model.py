@@ -51,6 +51,10 @@ def asked_for(condition: Condition, s: Setting) -> list[str]:
         value = number_of(s, c.value)
         if value is None:
             continue
+        if s.values:
+            apart = sorted((abs(v - value), v) for v in s.values)[:4]
+            out += [shown_text(s, v) for v in sorted(v for _, v in apart)]
+            continue
         below, most = int((value - s.min + 1e-9) // s.step), int((s.max - s.min + 1e-9) // s.step)
         steps = {min(max(k, 0), most) for k in (below - 1, below, below + 1, below + 2)}
         shown = [round(s.min + k * s.step, 9) for k in sorted(steps)]

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from itertools import pairwise
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 from pydantic import Field, field_validator, model_validator
 
@@ -230,6 +231,14 @@ class Setting(Document):
     min: Figure | None = None
     max: Figure | None = None
     step: Annotated[float, Field(ge=1e-6, le=1e6, description="a step")] | None = None
+    values: (
+        Annotated[
+            list[Figure],
+            Field(min_length=2, max_length=200, description="the only figures it takes, rising, where they are in no even steps"),
+        ]
+        | None
+    ) = None
+    off: Annotated[Shown | None, Field(description="what it shows where it is off, outside its range")] = None
     factory: Shown | None = None
     encoding: Encoding = Encoding()
     safe: Literal["down", "up", "nearest"] = "nearest"
@@ -256,6 +265,18 @@ class Setting(Document):
         if text is not None:
             _checked(parse_condition, text)
         return text
+
+    @model_validator(mode="before")
+    @classmethod
+    def _listed(cls, data: Any) -> Any:
+        """Fill in the ends and the least step of figures that are listed."""
+        values = data.get("values") if isinstance(data, dict) else None
+        if not isinstance(values, list) or len(values) < 2 or not all(isinstance(v, (int, float)) for v in values):
+            return data
+        if any(b - a <= 0 for a, b in pairwise(values)):
+            raise ValueError("values must rise")
+        least = round(min(b - a for a, b in pairwise(values)), 9)
+        return {**data, "min": values[0], "max": values[-1], "step": least}
 
     @model_validator(mode="after")
     def _one_meaning(self) -> Setting:

@@ -100,6 +100,8 @@ class _Walk:
             return None
         k = min(max(round((goal - s.min) / s.step), first), last)
         value = round(s.min + k * s.step, 9)
+        if s.values:
+            value = min((v for v in s.values if low - 1e-9 <= v <= high + 1e-9), key=lambda v: abs(v - goal), default=now)
         text = shown_text(s, value)
         return text if abs(value - goal) < abs(now - goal) - 1e-9 and self.permits(id, text) else None
 

@@ -285,8 +285,11 @@ class _Search:
                     low = max(low, down + margin)
                 elif below == id and up is not None:
                     high = min(high, up - margin)
+            listed = [v for v in s.values or () if low - 1e-9 <= v <= high + 1e-9]
             first, last = -int((s.min - low + 1e-9) // s.step), int((high - s.min + 1e-9) // s.step)
-            if first <= last:
+            if s.values:
+                out += [shown_text(s, v) for v in listed[:1] + listed[-1:]]
+            elif first <= last:
                 out += [shown_text(s, round(s.min + k * s.step, 9)) for k in (first, last)]
         return [v for v in dict.fromkeys(out) if v != shown.get(id) and v != self.target.get(id) and self.permitted(id, v)]
 

@@ -12,7 +12,7 @@ from pydantic import Field
 from ...core import tasks
 from ...core.devices.lacks import Lack, lacks
 from ...core.devices.library import parse_profile, shipped_library
-from ...core.devices.manual import ManualTable
+from ...core.devices.manual import Decided, ManualTable, Taken, take
 from ...core.documents.profiles import InverterProfile, Profile
 from ...core.trade.errors import DocumentError, Problem
 from ...core.visit.tryout import try_value, try_writes
@@ -64,6 +64,15 @@ class TryIn(Asked):
     setting: Shown = ""
     value: Shown = ""
     writes: Annotated[list[WriteIn], Field(max_length=500)] = []
+
+
+class TakeIn(Asked):
+    """Rows of a table as confirmed, the names that are used already, and what is known of the device."""
+
+    rows: Annotated[list[Decided], Field(max_length=600)]
+    taken: Annotated[list[Shown], Field(max_length=400)] = []
+    class_v: float | None = None
+    ratings: Annotated[dict[str, float], Field(max_length=40)] = {}
 
 
 class TriedEntry(Schema):
@@ -162,9 +171,15 @@ _TABLE_BODY = {
 
 
 @router.post("/table", response={200: ManualTable, **REFUSALS}, openapi_extra=_TABLE_BODY)
-def read_settings_table(request: HttpRequest) -> HttpResponse:
-    """Read the table of settings of a manual (text, CSV or XLSX) into settings to confirm; nothing is stored."""
-    return HttpResponse(pool.run(tasks.table_read, request.body), content_type=JSON)
+def read_settings_table(request: HttpRequest, class_v: float | None = None, kind: str = "inverter") -> HttpResponse:
+    """Read the table of settings of a manual (text, CSV or XLSX) into rows to confirm; nothing is stored."""
+    return HttpResponse(pool.run(tasks.table_read, request.body, class_v, kind), content_type=JSON)
+
+
+@router.post("/take", response={200: Taken, **REFUSALS})
+def take_rows(request: HttpRequest, asked: TakeIn) -> Taken:
+    """Make confirmed rows of a table into settings, each whole or refused in words; nothing is stored."""
+    return take(asked.rows, asked.taken, asked.class_v, asked.ratings)
 
 
 @router.post("/lacks", response={200: list[Lack], **REFUSALS}, openapi_extra=_PROFILE_BODY)

@@ -4,6 +4,7 @@ import PickField from '../../ui/PickField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
 import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -27,7 +28,9 @@ const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined)
 const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
 const bank = computed(() => job.plan.value?.bank)
 const wiring = computed(() => job.plan.value?.limits?.wiring)
-const adding = ref('')
+// Whoever comes back from describing a battery finds it chosen.
+const made = useRouter().currentRoute.value.query
+const adding = ref(made.kind === 'module/1' ? String(made.use ?? '') : '')
 const openRow = ref<number | null>(null)
 
 function add(profile: string | null) {
@@ -240,6 +243,9 @@ const FIGURES = [
       :choices="profiles.map((p) => [p.id, `${p.name} · ${p.about}`])"
     />
     <button :disabled="!adding" @click="add(adding)">Add module</button>
+    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'module/1' } }"
+      >Not listed? Describe it with its BMS</RouterLink
+    >
     <button @click="add(null)">Add by nameplate</button>
     <span v-if="modules.length" class="like">
       <button :disabled="!Number(many)" @click="addLike">Add {{ Number(many) || '' }} like the last</button>

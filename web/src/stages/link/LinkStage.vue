@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, onMounted } from 'vue'
+import { useRouter } from 'vue-router'
 import { api } from '../../api/client'
 import { queries } from '../../api/queries'
 import { useJob } from '../../job/use-job'
@@ -36,6 +37,11 @@ function take(port: string) {
   job.set(`/link/taken_ports/${link.value?.host_unit}`, next.length ? next : undefined)
 }
 const { of } = useLibrary()
+const made = useRouter().currentRoute.value.query
+// Whoever comes back from describing an adapter has it in the job.
+onMounted(
+  () => made.kind === 'adapter/1' && made.use && job.at('/link/adapter') !== made.use && job.set('/link/adapter', made.use),
+)
 const adapters = computed(() => of('adapter').map((p) => [p.id, p.name] as [string, string]))
 const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? []).map((m) => [m, m]))
 </script>

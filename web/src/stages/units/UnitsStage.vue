@@ -31,8 +31,10 @@ const { of, nameOf } = useLibrary()
 const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
 const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
 // Whoever comes back from describing a unit finds it chosen.
-const adding = ref(String(useRouter().currentRoute.value.query.unit ?? ''))
-const addingSun = ref('')
+const back = useRouter().currentRoute.value.query
+const made = (kind: string) => (back.kind === kind ? String(back.use ?? '') : '')
+const adding = ref(made('inverter/1'))
+const addingSun = ref(made('sun-charger/1'))
 const openRow = ref('')
 const PLATE = { continuous_w: 3000, charge_max_a: 60, class_v: 48 }
 function add(plate?: Record<string, unknown>) {
@@ -62,11 +64,17 @@ function addSun(plate?: Record<string, unknown>) {
     chargers.value.map((c) => c.id),
     'S',
   )
-  job.set('/sun/chargers', [...chargers.value, { id, ...(plate ? { plate } : { profile: addingSun.value }) }])
+  const pin = plate ? undefined : of('sun-charger').find((p) => p.id === addingSun.value && p.own)?.revision
+  job.setAll([
+    ['/sun/chargers', [...chargers.value, { id, ...(plate ? { plate } : { profile: addingSun.value }) }]],
+    ...(pin && !job.at(`/profile_revisions/${addingSun.value}`)
+      ? [[`/profile_revisions/${addingSun.value}`, pin] as [string, unknown]]
+      : []),
+  ])
   if (plate) openRow.value = id
 }
 const controller = computed(() => job.at('/controller') as Unit | undefined)
-const addingHub = ref('')
+const addingHub = ref(made('controller/1'))
 const addHub = () =>
   job.set('/controller', {
     id: freeId(
@@ -257,6 +265,11 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       />
       <button :disabled="!addingSun" @click="addSun()">Add sun charger</button>
       <button @click="addSun({ ...job.plan.value?.next_charger })">Add charger by plate</button>
+      <RouterLink
+        class="small"
+        :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'sun-charger/1' } }"
+        >Not listed? Describe it</RouterLink
+      >
     </div>
     <CautionLine>The bank first, sun after it: a sun charger must never see panels without a bank.</CautionLine>
   </fieldset>
