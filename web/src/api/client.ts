@@ -262,6 +262,9 @@ export const api = {
   checkProfile: (document: object, signal?: AbortSignal) =>
     told(http.POST('/api/library/check', { body: document as Record<string, never>, signal })),
   lacksOf: (document: object) => told(http.POST('/api/library/lacks', { body: document as Record<string, never> })),
+  differences: (before: object, after: object) =>
+    told(http.POST('/api/library/differences', { body: { before, after } as never })),
+  usesOf: (id: string) => told(http.GET('/api/library/{id}/uses', path({ id }))),
   takeRows: (body: TakeIn) => told(http.POST('/api/library/take', { body })),
   readTable: (table: string | Blob, kind: string, class_v?: number) =>
     told(

@@ -644,6 +644,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say Differences
+         * @description Say in words what two versions of a profile say differently; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_say_differences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/lacks": {
         parameters: {
             query?: never;
@@ -707,6 +727,26 @@ export interface paths {
          * @description Take a profile of the crew out of the library. Its versions stay, and jobs that use it go on.
          */
         delete: operations["ewerer_server_api_library_put_away_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Uses
+         * @description List the crew's jobs that use a profile, the newest first; of the newest few hundred.
+         */
+        get: operations["ewerer_server_api_library_list_uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -4580,9 +4620,30 @@ export interface components {
          */
         CheckOut: {
             /** Problems */
-            problems: components["schemas"]["Problem"][];
+            problems: components["schemas"]["ProfileProblem"][];
             /** About */
             about: string;
+        };
+        /**
+         * ProfileProblem
+         * @description What is wrong with a field of a profile: where, also in words, and what would be right.
+         */
+        ProfileProblem: {
+            /** Pointer */
+            pointer: string;
+            /** Message */
+            message: string;
+            /** Value */
+            value?: unknown;
+            /**
+             * Expected
+             * @default
+             */
+            expected: string;
+            /** Place */
+            place: string;
+            /** Words */
+            words: string;
         };
         /**
          * Candidate
@@ -4921,6 +4982,34 @@ export interface components {
             };
         };
         /**
+         * DifferenceOut
+         * @description What two versions of a profile say differently, in words.
+         */
+        DifferenceOut: {
+            /** Pointer */
+            pointer: string;
+            /** Place */
+            place: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * BothIn
+         * @description Two versions of a profile, as plain data.
+         */
+        BothIn: {
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            };
+            /** After */
+            after: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Lack
          * @description One thing to add or to look at: kind, the quantity or setting it is about, words.
          */
@@ -5035,6 +5124,16 @@ export interface components {
             theirs: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * UseLine
+         * @description A job that uses a profile.
+         */
+        UseLine: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
         };
         /** Page[VersionLine] */
         Page_VersionLine_: {
@@ -13263,6 +13362,66 @@ export interface operations {
             };
         };
     };
+    ewerer_server_api_library_say_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BothIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceOut"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
     ewerer_server_api_library_say_lacks: {
         parameters: {
             query?: never;
@@ -13535,6 +13694,64 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_list_uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseLine"][];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import StateMark from '../ui/StateMark.vue'
 import TryPane from './TryPane.vue'
-import { inPlain, profilePlace, type OpenProfile } from './use-profile'
+import { type OpenProfile } from './use-profile'
 
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
 const emit = defineEmits<{ go: [part: string] }>()
@@ -29,8 +29,8 @@ const partOf = (pointer: string) =>
     <h2>To fill in or mend</h2>
     <ul>
       <li v-for="p in problems" :key="p.pointer + p.message">
-        <button class="link" @click="emit('go', partOf(p.pointer))">{{ profilePlace(p.pointer, profile.draft.value) }}</button>:
-        {{ inPlain(p) }}
+        <button class="link" @click="emit('go', partOf(p.pointer))">{{ p.place }}</button>:
+        {{ p.words }}
       </li>
     </ul>
   </section>

@@ -29,7 +29,7 @@ import SchemaForm from './SchemaForm.vue'
 import SentencePane from './SentencePane.vue'
 import { emptyProfile, hasMenu, hasPorts, KINDS } from './plate-fields'
 import { schemaOf, type Node } from './schema-form'
-import { createProfile, profilePlace, type Profile } from './use-profile'
+import { createProfile, type Profile } from './use-profile'
 
 /** A page that was opened to be filled in begins at its first field. */
 const first = (selector: string) => void window.setTimeout(() => document.querySelector<HTMLElement>(selector)?.focus(), 60)
@@ -152,6 +152,10 @@ async function importFiles(files: File[]) {
   if (made.length === 1) await router.push({ name: 'library', params: { profile: made[0] } })
   else if (made.length) saying.value = `${made.length} profiles taken in.`
 }
+/** All of the crew's own as one file each, in one press. */
+async function exportOwn() {
+  for (const p of (list.data.value ?? []).filter((x) => x.own && !x.unreadable)) saveJson(p.id, await api.profile(p.id))
+}
 const exportFile = () => saveJson(String(draft.value?.id || 'profile'), draft.value)
 /** Copies of the nearest of a kind, most settings shared first: of the same voltage class, else of the same kind. */
 const nearest = computed(() => (list.data.value ?? []).filter((p) => `${p.kind}/1` === kind.value).slice(0, 6))
@@ -182,13 +186,42 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   else profile.undo()
 })
 const taken = ref<Record<string, 'mine' | 'theirs'>>({})
+const placeOf = (pointer: string) => {
+  const known = problems.value.find((p) => p.pointer === pointer)?.place
+  return known ? `${known}:` : ''
+}
+const apart = useQuery(
+  computed(() => ({
+    queryKey: ['clash', profile.clashes.value],
+    queryFn: () => api.differences(profile.theirs() ?? {}, draft.value ?? {}),
+    enabled: profile.clashes.value.length > 0,
+    gcTime: 0,
+  })),
+)
 const shown = (v: unknown) => (v === undefined ? 'taken out' : typeof v === 'string' ? v : JSON.stringify(v).slice(0, 80))
 const clashes = computed(() =>
   profile.clashes.value.map((c) => ({
     key: c.key,
-    place: profilePlace(c.pointer, draft.value),
+    place: apart.data.value?.find((d) => d.pointer.startsWith(c.pointer) || c.pointer.startsWith(d.pointer))?.place ?? 'a field',
     theirs: shown(c.theirs),
     mine: shown(c.mine),
+  })),
+)
+/** What a version changed, and the jobs that use a profile: asked for when somebody wants to know. */
+const openVersion = ref(0)
+const changed = useQuery(
+  computed(() => ({
+    queryKey: ['version', chosen.value, openVersion.value],
+    queryFn: async () =>
+      api.differences(await api.profile(chosen.value, openVersion.value - 1), await api.profile(chosen.value, openVersion.value)),
+    enabled: openVersion.value > 1,
+  })),
+)
+const uses = useQuery(
+  computed(() => ({
+    queryKey: ['uses', chosen.value],
+    queryFn: () => api.usesOf(chosen.value),
+    enabled: !!line.value && !away.value && chosen.value !== NEW,
   })),
 )
 const settings = computed(() => ((draft.value?.settings as unknown[] | undefined) ?? []).length)
@@ -245,6 +278,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
         <p class="new">
           <button v-for="[tag, word] in KINDS" :key="tag" @click="begin(tag)">New {{ word }}</button>
           <FileButton word="Import profiles" label="Profile file" accept=".json,application/json" multiple @files="importFiles" />
+          <button v-if="(list.data.value ?? []).some((p) => p.own)" class="link" @click="exportOwn">Export all of ours</button>
           <button class="link" @click="away = !away">{{ away ? 'Show the library' : 'Show what is put away' }}</button>
         </p>
       </nav>
@@ -334,8 +368,30 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             <ul>
               <li v-for="v in versions.data.value" :key="v.revision">
                 version {{ v.revision }} · {{ v.saved_by }} · {{ when(v.saved_at) }}
+                <button
+                  v-if="v.revision > 1"
+                  class="link"
+                  :aria-expanded="openVersion === v.revision"
+                  @click="openVersion = openVersion === v.revision ? 0 : v.revision"
+                >
+                  what changed
+                </button>
+                <ul v-if="openVersion === v.revision && changed.data.value" class="small">
+                  <li v-for="d in changed.data.value.slice(0, 40)" :key="d.pointer + d.place">
+                    {{ d.place }}: {{ d.before }} <span aria-label="becomes">→</span> {{ d.after }}
+                  </li>
+                  <li v-if="!changed.data.value.length">nothing</li>
+                </ul>
               </li>
             </ul>
+            <p v-if="uses.data.value" class="small" data-uses>
+              <template v-if="uses.data.value.length"
+                >Used in
+                <template v-for="(u, i) in uses.data.value" :key="u.id"
+                  >{{ i ? ', ' : '' }}<RouterLink :to="{ name: 'job', params: { id: u.id } }">{{ u.name }}</RouterLink></template
+                >.</template
+              ><template v-else>No job uses it yet.</template>
+            </p>
             <p class="soft small">A job keeps the version it was made with until it is told to take a newer one.</p>
           </section>
         </template>
@@ -380,8 +436,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
       <div v-if="failure?.problems.length" role="alert">
         <ul>
           <li v-for="p in failure.problems" :key="p.pointer + p.message">
-            {{ profilePlace(p.pointer, draft) }}: {{ p.message
-            }}<template v-if="p.expected">; right would be {{ p.expected }}</template>
+            {{ placeOf(p.pointer) }} {{ p.message }}<template v-if="p.expected">; right would be {{ p.expected }}</template>
           </li>
         </ul>
       </div>

@@ -12,7 +12,7 @@ import { downColumn, pastedColumn } from './columns'
 import DisplayLine from './DisplayLine.vue'
 import SentencePane from './SentencePane.vue'
 import { asQuantity, useQuantities } from './quantities'
-import { freeId, inPlain, type OpenProfile } from './use-profile'
+import { freeId, type OpenProfile } from './use-profile'
 
 type Row = Record<string, unknown>
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
@@ -23,7 +23,7 @@ const at = (i: number, key: string) => `/settings/${i}/${key}`
 const wrongAt = (i: number) =>
   props.profile.problems.value
     .filter((p) => p.pointer === `/settings/${i}` || p.pointer.startsWith(`/settings/${i}/`))
-    .map(inPlain)
+    .map((p) => p.words)
 const chosen = (r: Row) => ['choice', 'on-off'].includes(String((r.encoding as Row | undefined)?.kind))
 const idOf = (label: string, own: number) => freeId(label, new Set(rows.value.filter((_, k) => k !== own).map((r) => r.id)))
 function add() {

@@ -3,10 +3,8 @@
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
-import { differences, read } from '../job/pointer'
 import { useJob } from '../job/use-job'
 import { useLibrary } from './use-library'
-import { profilePlace } from './use-profile'
 
 const props = defineProps<{ kinds: string[] }>()
 const job = useJob()
@@ -21,14 +19,11 @@ const both = useQuery(
     queryKey: ['versions-apart', open.value, pins.value[open.value]],
     queryFn: async () => {
       const [old, now] = await Promise.all([api.profile(open.value, pins.value[open.value]), api.profile(open.value)])
-      return differences(old, now)
-        .filter((p) => p !== '/revision')
-        .map((p) => ({ place: profilePlace(p, now), from: read(old, p), to: read(now, p) }))
+      return api.differences(old, now)
     },
     enabled: open.value !== '',
   })),
 )
-const shown = (v: unknown) => (v === undefined ? 'nothing' : typeof v === 'object' ? JSON.stringify(v).slice(0, 60) : String(v))
 </script>
 
 <template>
@@ -39,8 +34,8 @@ const shown = (v: unknown) => (v === undefined ? 'nothing' : typeof v === 'objec
       <button class="plain" :aria-expanded="open === p.id" @click="open = open === p.id ? '' : p.id">What changes</button>
     </p>
     <ul v-if="open === p.id && both.data.value" class="small">
-      <li v-for="c in both.data.value.slice(0, 30)" :key="c.place">
-        {{ c.place }}: {{ shown(c.from) }} <span aria-label="becomes">→</span> {{ shown(c.to) }}
+      <li v-for="c in both.data.value.slice(0, 30)" :key="c.pointer + c.place">
+        {{ c.place }}: {{ c.before }} <span aria-label="becomes">→</span> {{ c.after }}
       </li>
       <li v-if="both.data.value.length > 30">and {{ both.data.value.length - 30 }} more</li>
     </ul>

@@ -9,7 +9,7 @@ import TickBox from '../ui/TickBox.vue'
 import { readFigure } from '../ui/prefs'
 import PickField from '../ui/PickField.vue'
 import { PLATES, type PlateField } from './plate-fields'
-import { idFrom, inPlain, type OpenProfile } from './use-profile'
+import { idFrom, type OpenProfile } from './use-profile'
 
 const props = defineProps<{ profile: OpenProfile; frozen: boolean; only?: PlateField[] }>()
 const fields = computed(() => props.only ?? PLATES[String(props.profile.draft.value?.ewerer)] ?? [])
@@ -18,7 +18,7 @@ function wrong(f: PlateField): string {
   const said = props.profile.problems.value.find((p) => p.pointer === f.pointer || p.pointer.startsWith(`${f.pointer}/`))
   const own = props.profile.at(f.pointer)
   // What is still to come is no error; it is marked, and the check pane counts it.
-  return said && own !== undefined && own !== '' ? inPlain(said) : ''
+  return said && own !== undefined && own !== '' ? said.words : ''
 }
 function text(f: PlateField, value: string) {
   const now = props.profile

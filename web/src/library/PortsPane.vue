@@ -9,7 +9,7 @@ import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
 import { BMS_FIELDS, portsAt } from './plate-fields'
 import PlatePane from './PlatePane.vue'
-import { idFrom, inPlain, type OpenProfile } from './use-profile'
+import { idFrom, type OpenProfile } from './use-profile'
 
 interface Port {
   id: string
@@ -89,7 +89,7 @@ const dropProtocol = (i: number) =>
 const setPin = (i: number, no: number, signal: string) => setPort(i, `pins/${no}`, signal || undefined)
 const pinsOf = (p: Port) => Array.from({ length: p.connector === 'terminal' ? 12 : 8 }, (_, k) => k + 1)
 const wrong = (stem: string) =>
-  props.profile.problems.value.filter((p) => p.pointer === stem || p.pointer.startsWith(`${stem}/`)).map(inPlain)
+  props.profile.problems.value.filter((p) => p.pointer === stem || p.pointer.startsWith(`${stem}/`)).map((p) => p.words)
 </script>
 
 <template>

@@ -1,11 +1,11 @@
 // The profile in the making: its draft on this device, undo, check, save, and what to do when somebody saved in between.
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { api, ApiProblem, type Lack, type ProblemOut } from '../api/client'
+import { api, ApiProblem, type Lack, type ProfileProblem } from '../api/client'
 import { tab } from '../job/draft'
 import { createHistory } from '../job/history'
 import { merge, type Clash } from '../job/merge'
-import { parts, read, write } from '../job/pointer'
+import { read, write } from '../job/pointer'
 import * as storage from '../ui/kept'
 
 export type Profile = Record<string, unknown>
@@ -44,7 +44,7 @@ export function createProfile() {
   const base = ref(0)
   const fresh = ref(false)
   const restored = ref(false)
-  const problems = shallowRef<ProblemOut[]>([])
+  const problems = shallowRef<ProfileProblem[]>([])
   const lacking = shallowRef<Lack[]>([])
   const about = ref('')
   const saying = ref('')
@@ -194,6 +194,7 @@ export function createProfile() {
     saying,
     failure,
     clashes,
+    theirs: () => theirs?.document,
     dirty,
     canUndo: history.canUndo,
     canRedo: history.canRedo,
@@ -212,66 +213,3 @@ export function createProfile() {
   }
 }
 export type OpenProfile = ReturnType<typeof createProfile>
-
-const WORDS: Record<string, string> = {
-  id: 'short name',
-  name: 'name',
-  maker: 'maker',
-  ratings: 'ratings',
-  continuous_w: 'for hours',
-  surge_w: 'for seconds',
-  charge_max_a: 'charges at most',
-  ac_charge_max_a: 'charges from AC at most',
-  battery_v_min: 'battery side, lowest',
-  battery_v_max: 'battery side, highest',
-  class_v: 'voltage class',
-  ac_volts: 'AC volts',
-  ac_hz: 'AC frequency',
-  settings: 'the menu',
-  menu: 'place in the menu',
-  label: 'name as displayed',
-  quantity: 'what it is',
-  min: 'lowest',
-  max: 'highest',
-  step: 'step',
-  factory: 'factory value',
-  encoding: 'how it is written',
-  choices: 'its choices',
-  ports: 'ports',
-  pins: 'pins',
-  protocols: 'protocols',
-  interlocks: 'rules between settings',
-  side_effects: 'what it changes besides',
-  works_only_if: 'when it works',
-  array_v_max: 'array, highest volts',
-  series_cells: 'cells in series',
-  capacity_ah: 'capacity',
-  charge_a: 'charge, data sheet',
-  discharge_a: 'discharge, data sheet',
-}
-/** Where something stands in a profile, in people's words. */
-export function profilePlace(pointer: string, document: Profile | null): string {
-  let node: unknown = document
-  const out: string[] = []
-  for (const part of parts(pointer)) {
-    node = node !== null && typeof node === 'object' ? (node as Record<string, unknown>)[part] : undefined
-    const own = node !== null && typeof node === 'object' ? (node as Record<string, unknown>) : {}
-    if (/^\d+$/.test(part)) out.push(own.label || own.id ? `“${own.label || own.id}”` : `row ${Number(part) + 1}`)
-    else out.push(WORDS[part] ?? part.replace(/_/g, ' '))
-  }
-  return out.join(', ') || 'the profile'
-}
-/** A refusal in people's words, for beside its field. */
-export function inPlain(p: ProblemOut): string {
-  const field = parts(p.pointer).at(-1) ?? ''
-  const text = p.message
-    .replace(/^Value error, /, '')
-    .replace(/\b(min|max|step|menu|label)\b/g, (w) => WORDS[w] ?? w)
-    .replace(/\b[a-z]+(?:_[a-z]+)+\b/g, (k) => WORDS[k] ?? k.replace(/_/g, ' '))
-  if (/missing|required|at least 1 (item|character)|pattern/i.test(text)) {
-    if (field === 'settings') return 'the menu has no setting yet'
-    if (field === 'id') return 'a short name of letters, digits and dashes is needed'
-    return `${WORDS[field] ?? field.replace(/_/g, ' ')} is needed`
-  }
-  return text + (p.expected && !p.expected.startsWith('this key') ? `; right would be ${p.expected}` : '')
-}

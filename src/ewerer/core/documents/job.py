@@ -718,6 +718,13 @@ class Job(Document):
         """
         return parse_document(cls, source if isinstance(source, dict) else parse_json(source))
 
+    @property
+    def profiles_named(self) -> frozenset[str]:
+        """The ids of all profiles that the job names."""
+        rows: list[JobModule | JobUnit | JobSunCharger] = [*self.bank.modules, *self.units, *self.sun.chargers]
+        named = {r.profile for r in rows} | {self.controller.profile if self.controller else None, self.link.adapter}
+        return frozenset(n for n in named if n)
+
     @field_validator("units", "breakers")
     @classmethod
     def _unique(cls, parts: list[Any]) -> list[Any]:

@@ -69,8 +69,25 @@ def _resolve(schema: dict[str, Any], node: dict[str, Any]) -> dict[str, Any]:
     return node
 
 
+KINDS: dict[str, str] = {
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "float_type": "a number",
+    "finite_number": "a number",
+    "string_type": "text",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "dict_type": "a list of names with values",
+    "model_type": "fields of its own",
+    "model_attributes_type": "fields of its own",
+}
+"""What would be right where a value is of another kind."""
+
+
 def _expected(field: dict[str, Any], error: dict[str, Any]) -> str:
     kind = error["type"]
+    if "properties" in field:  # its description says what the class is, not what would be right
+        field = {**field, "description": "fields of its own"}
     if kind == "extra_forbidden":
         return "no such key; keys are spelled as in `ewerer schema`"
     if kind == "missing":
@@ -84,7 +101,7 @@ def _expected(field: dict[str, Any], error: dict[str, Any]) -> str:
     if low is not None and high is not None:
         unit = field.get("x-unit", "")
         text += f" from {low:.15g} to {high:.15g}" + (f" {unit}" if unit and unit != "fraction" else "")
-    return text or str(error.get("msg", ""))
+    return text or KINDS.get(kind, "") or str(error.get("msg", "")).removeprefix("Value error, ")
 
 
 def _wrong_unit(field: dict[str, Any], value: Any) -> str:

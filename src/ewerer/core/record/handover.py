@@ -69,10 +69,8 @@ def resting_of(state: State) -> dict[str, float]:
 
 def profiles_of(job: Job, library: Library) -> dict[str, bytes]:
     """Return the library profiles that a job uses, as files by their name."""
-    used = [m.profile for m in job.bank.modules] + [u.profile for u in job.units] + [c.profile for c in job.sun.chargers]
-    used += [job.controller.profile if job.controller else None, job.link.adapter]
     by_id = {p.id: p for p in library}
-    names = sorted({u for u in used if u is not None and u in by_id})
+    names = sorted(job.profiles_named & set(by_id))
     return {f"library/{n}.json": (json.dumps(by_id[n].to_data(), indent=1, ensure_ascii=False) + "\n").encode() for n in names}
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -13,9 +15,13 @@ from ...core import tasks
 from ...core.devices.lacks import Lack, lacks
 from ...core.devices.library import parse_profile, shipped_library
 from ...core.devices.manual import Decided, ManualTable, Taken, take
+from ...core.documents.parse import parse_json
+from ...core.documents.profile_words import differences, place, said
 from ...core.documents.profiles import InverterProfile, Profile
 from ...core.trade.errors import DocumentError, Problem
 from ...core.visit.tryout import try_value, try_writes
+from ..jobs.actions import document_of
+from ..jobs.models import Job
 from ..problems import problem
 from ..profiles import actions
 from ..profiles.actions import library_for
@@ -25,6 +31,8 @@ from .asking import crew_of, note, person
 from .bodies import ProfileBody
 from .shapes import JSON, REFUSALS, Asked, Page, PageQuery, ProblemDetails, paged
 
+MOST_JOBS = 300
+"""Jobs that are looked through for the uses of a profile."""
 router = Router(tags=["library"], by_alias=True)
 Shown = Annotated[str, Field(max_length=200)]
 
@@ -43,10 +51,21 @@ class ProfileLine(Schema):
     unreadable: str = ""
 
 
+class ProfileProblem(Schema):
+    """What is wrong with a field of a profile: where, also in words, and what would be right."""
+
+    pointer: str
+    message: str
+    value: Any = None
+    expected: str = ""
+    place: str
+    words: str
+
+
 class CheckOut(Schema):
     """What is wrong with a profile, and its key figures when nothing is."""
 
-    problems: list[Problem]
+    problems: list[ProfileProblem]
     about: str
 
 
@@ -162,7 +181,11 @@ def check_profile(request: HttpRequest) -> dict[str, Any]:
     try:
         return {"problems": [], "about": parse_profile(request.body).about()}
     except DocumentError as error:
-        return {"problems": error.problems, "about": ""}
+        try:
+            data = parse_json(request.body)
+        except DocumentError:
+            data = None
+        return {"problems": [asdict(p) | {"place": place(p.pointer, data), "words": said(p)} for p in error.problems], "about": ""}
 
 
 _TABLE_BODY = {
@@ -180,6 +203,28 @@ def read_settings_table(request: HttpRequest, class_v: float | None = None, kind
 def take_rows(request: HttpRequest, asked: TakeIn) -> Taken:
     """Make confirmed rows of a table into settings, each whole or refused in words; nothing is stored."""
     return take(asked.rows, asked.taken, asked.class_v, asked.ratings)
+
+
+class BothIn(Asked):
+    """Two versions of a profile, as plain data."""
+
+    before: dict[str, Any]
+    after: dict[str, Any]
+
+
+class DifferenceOut(Schema):
+    """What two versions of a profile say differently, in words."""
+
+    pointer: str
+    place: str
+    before: str
+    after: str
+
+
+@router.post("/differences", response={200: list[DifferenceOut], **REFUSALS})
+def say_differences(request: HttpRequest, asked: BothIn) -> list[dict[str, Any]]:
+    """Say in words what two versions of a profile say differently; nothing is stored."""
+    return [asdict(d) for d in differences(asked.before, asked.after)]
 
 
 @router.post("/lacks", response={200: list[Lack], **REFUSALS}, openapi_extra=_PROFILE_BODY)
@@ -207,6 +252,25 @@ def read_profile(request: HttpRequest, id: str, revision: int | None = None) -> 
     if found is None or (revision is not None and found.revision != revision):
         raise Http404
     return HttpResponse(found.model_dump_json(by_alias=True, exclude_unset=True), content_type=JSON)
+
+
+class UseLine(Schema):
+    """A job that uses a profile."""
+
+    id: str
+    name: str
+
+
+@router.get("/{id}/uses", response={200: list[UseLine], **REFUSALS})
+def list_uses(request: HttpRequest, id: str) -> list[dict[str, str]]:
+    """List the crew's jobs that use a profile, the newest first; of the newest few hundred."""
+    jobs = Job.objects.filter(crew=crew_of(request), put_away=False)[:MOST_JOBS]
+    out = []
+    for job in jobs:
+        with contextlib.suppress(DocumentError):  # a job that this version cannot read says so where it is opened
+            if id in document_of(job).profiles_named:
+                out.append({"id": str(job.id), "name": job.name})
+    return out
 
 
 @router.put("/{id}", response={200: ProfileLine, 409: StaleProfileOut, **REFUSALS})

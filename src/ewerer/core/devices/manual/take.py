@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import BaseModel, Field, ValidationError
 
 from ...documents.profiles import Setting
+from ...trade.errors import Error
 from ...trade.numbers import read_number
 from ...trade.quantities import QUANTITIES, Quantity
 from ...trade.usual import CELL_CLASS_V
@@ -47,7 +48,7 @@ class Taken(BaseModel):
     refused: list[RefusedRow]
 
 
-class _RowRefused(Exception):
+class _RowRefused(Error):
     def __init__(self, field: str, message: str, expected: str) -> None:
         super().__init__(message)
         self.field, self.message, self.expected = field, message, expected
