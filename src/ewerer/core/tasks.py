@@ -14,9 +14,9 @@ from pathlib import Path
 from typing import Any, Literal, cast
 
 from .behaviour.trial import try_job
-from .devices.library import Library, parse_profile, shipped_library
+from .devices.library import Library, parse_job, parse_profile, shipped_library
 from .documents.job import Job
-from .documents.profiles import MenuProfile
+from .documents.profiles import InverterProfile, MenuProfile, SunChargerProfile
 from .documents.results.base import PlanPart
 from .documents.results.plan import Plan
 from .flow.measured import parse_series
@@ -31,7 +31,7 @@ from .record.run import run_of, why_not_closed, with_lines
 from .record.signing import Verified, verify_file
 from .stages.sheet.found import parse_found
 from .trade.errors import DocumentError, Problem
-from .trade.margins import ENOUGH_FULL_DAYS
+from .trade.margins import ENOUGH_FULL_DAYS, NORMAL_CELLS
 from .visit.working_list import unit_order
 
 Own = tuple[tuple[str, int], ...]
@@ -268,3 +268,35 @@ def found_read(profile: str, text: bytes) -> tuple[dict[str, str], list[Problem]
 def series_read(text: bytes, step_min: int) -> dict[str, Any]:
     """Return measured power from CSV."""
     return parse_series(text, step_min).model_dump(exclude_unset=True)
+
+
+TRIED_CELL_V = 3.2
+TRIED_MODULE = {"capacity_ah": 200, "resistance_mohm": 8, "charge_a": 100, "discharge_a": 150}
+"""The module of an ordinary job on which a profile is tried [T]."""
+
+
+def plan_tried(profile_json: str) -> str:
+    """Return the order in which an ordinary plan is entered on a unit or sun charger of a profile, from its factory values, as JSON.
+
+    The job is one device on two usual modules of its class, with loads and the mains: what nearly every such device meets.
+    Raises DocumentError where such a profile plans nothing.
+    """
+    profile = parse_profile(profile_json)
+    if not isinstance(profile, (InverterProfile, SunChargerProfile)) or not profile.settings:
+        raise DocumentError(
+            [Problem(pointer="", message="there is no menu to enter a plan on", expected="a unit or a sun charger with settings")]
+        )
+    cells = NORMAL_CELLS.get(round(profile.menu_class_v), max(1, round(profile.menu_class_v / TRIED_CELL_V)))
+    module = {"series_cells": cells, **TRIED_MODULE}
+    job: dict[str, Any] = {
+        "ewerer": "job/2",
+        "name": "An ordinary job",
+        "bank": {"modules": [{"id": "M1", **module}, {"id": "M2", **module}]},
+    }
+    if isinstance(profile, InverterProfile):
+        job |= {"units": [{"id": "U1", "profile": profile.id}], "mains": {"breaker_a": 32}}
+    else:
+        job |= {"sun": {"chargers": [{"id": "S1", "profile": profile.id, "array_w": 2000}]}}
+    device = "U1" if isinstance(profile, InverterProfile) else "S1"
+    library = Library([*shipped_library(), profile])
+    return unit_order(parse_job(json.dumps(job), library), device, library).model_dump_json()

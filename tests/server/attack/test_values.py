@@ -148,7 +148,17 @@ def test_no_text_breaks_anything(client):
 
 
 @pytest.mark.parametrize(
-    "path", ["/series?step_min=60", "/as-found/orrowan-t8", "/library/table", "/library/check", "/library/lacks"]
+    "path",
+    [
+        "/series?step_min=60",
+        "/as-found/orrowan-t8",
+        "/library/table",
+        "/library/take",
+        "/library/differences",
+        "/library/try-plan",
+        "/library/check",
+        "/library/lacks",
+    ],
 )
 def test_no_pasted_text_breaks_its_reader(client, path):
     rng = random.Random(7)
@@ -198,6 +208,9 @@ def test_no_profile_breaks_what_tries_it(client):
         text = with_raw({**base, "id": f"own-{n}"}, at, raw)
         fine(send(client, "POST", "/library/check", text), at, raw)
         fine(send(client, "POST", "/library/lacks", text), at, raw)
+        if n % 6 == 0:
+            fine(send(client, "POST", "/library/try-plan", text), at, raw)
+        fine(send(client, "POST", "/library/differences", f'{{"before": {text}, "after": {{}}}}'), at, raw)
         asked = {"setting": base["settings"][0]["id"], "value": rng.choice([1e308, -1, 55.2, "x", 0]), "writes": []}
         fine(send(client, "POST", "/library/try", json.dumps(asked)[:-1] + f', "profile": {text}}}'), at, raw)
 

@@ -265,6 +265,7 @@ export const api = {
   differences: (before: object, after: object) =>
     told(http.POST('/api/library/differences', { body: { before, after } as never })),
   usesOf: (id: string) => told(http.GET('/api/library/{id}/uses', path({ id }))),
+  tryPlan: (profile: object) => told(http.POST('/api/library/try-plan', { body: profile as Record<string, never> })),
   takeRows: (body: TakeIn) => told(http.POST('/api/library/take', { body })),
   readTable: (table: string | Blob, kind: string, class_v?: number) =>
     told(

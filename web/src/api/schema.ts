@@ -704,6 +704,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/try-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Plan
+         * @description Enter an ordinary plan on a device of a profile, from its factory values: what to do in which order; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_try_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{id}": {
         parameters: {
             query?: never;
@@ -5101,6 +5121,273 @@ export interface components {
             value: string;
         };
         /**
+         * BlockedTarget
+         * @description Why the planned values cannot all be entered, and what can be.
+         */
+        BlockedTarget: {
+            /**
+             * Reasons
+             * @description what stands in the way
+             */
+            reasons: string[];
+            /**
+             * Rules
+             * @description ids of the rules behind it
+             */
+            rules: string[];
+            /**
+             * Nearest
+             * @description what can be reached instead
+             */
+            nearest: components["schemas"]["NearestTarget"][];
+        };
+        /**
+         * NearestTarget
+         * @description A planned value that cannot be reached, and the nearest that can.
+         */
+        NearestTarget: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * Wanted
+             * @description the planned entry
+             */
+            wanted: string;
+            /**
+             * Nearest
+             * @description the nearest entry that can be reached
+             */
+            nearest: string;
+            /**
+             * Unit
+             * @description unit on the display
+             */
+            unit: string;
+        };
+        /**
+         * Reset
+         * @description What an entry puts back: the setting, to what, and whether the list enters it again.
+         */
+        Reset: {
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting: string;
+            /**
+             * Label
+             * @description the setting as displayed
+             */
+            label: string;
+            /**
+             * To
+             * @description what it goes back to
+             */
+            to: string;
+            /**
+             * Planned
+             * @description whether the list enters it again
+             */
+            planned: boolean;
+        };
+        /**
+         * Step
+         * @description One step: an action of the person, or an entry.
+         */
+        Step: {
+            /**
+             * Key
+             * @description key that marks of work are kept by
+             */
+            key: string;
+            /**
+             * No
+             * @description number in the list
+             */
+            no: number;
+            /**
+             * Kind
+             * @description an action of the person, or an entry
+             * @enum {string}
+             */
+            kind: "action" | "entry";
+            /**
+             * Setting
+             * @description id of the setting
+             */
+            setting?: string | null;
+            /**
+             * Menu
+             * @description way through the menu as displayed
+             * @default []
+             */
+            menu: string[];
+            /**
+             * Label
+             * @description the setting as displayed, or the action
+             */
+            label: string;
+            /**
+             * Word
+             * @description the quantity's word
+             * @default
+             */
+            word: string;
+            /**
+             * Quantity
+             * @description canonical quantity
+             */
+            quantity?: string | null;
+            /**
+             * Level
+             * @description level it needs
+             * @default user
+             */
+            level: string;
+            /**
+             * Needs
+             * @description state the unit must be in
+             * @default any
+             */
+            needs: string;
+            /**
+             * Takes Effect
+             * @description when it takes effect
+             * @default at-once
+             */
+            takes_effect: string;
+            /**
+             * Shows
+             * @description what it shows now
+             */
+            shows?: string | null;
+            /**
+             * Enter
+             * @description what to type
+             */
+            enter?: string | null;
+            /**
+             * Unit
+             * @description unit on the display
+             * @default
+             */
+            unit: string;
+            /**
+             * Temporary
+             * @description whether it is put right later in the list
+             * @default false
+             */
+            temporary: boolean;
+            /**
+             * Resets
+             * @description what the entry puts back
+             * @default []
+             */
+            resets: components["schemas"]["Reset"][];
+            /**
+             * Why
+             * @description why now
+             * @default
+             */
+            why: string;
+            /**
+             * Rules
+             * @description ids of the rules behind it
+             * @default []
+             */
+            rules: string[];
+            /**
+             * Caution
+             * @description what may hurt
+             * @default
+             */
+            caution: string;
+            /**
+             * Note
+             * @description what to know
+             * @default
+             */
+            note: string;
+            /**
+             * Encoding
+             * @description how the value is written, where it is not plain
+             * @default
+             */
+            encoding: string;
+        };
+        /**
+         * UnitOrder
+         * @description The working list of one unit. ``assumed`` says that nobody noted what it shows, so factory values count.
+         */
+        UnitOrder: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default order/1
+             */
+            ewerer: string;
+            /**
+             * Unit
+             * @description the unit
+             */
+            unit: string;
+            /**
+             * Profile
+             * @description its model
+             */
+            profile: string;
+            /**
+             * Assumed
+             * @description whether nobody noted what it shows, so that factory values count
+             */
+            assumed: boolean;
+            /**
+             * Noted
+             * @description settings noted as found
+             */
+            noted: number;
+            /**
+             * Mode
+             * @description state the unit must be in: on, standby or off
+             */
+            mode: string;
+            /**
+             * Steps
+             * @description what to do, in order
+             */
+            steps: components["schemas"]["Step"][];
+            /**
+             * Writes
+             * @description number of entries
+             */
+            writes: number;
+            /**
+             * Fits Already
+             * @description settings that are right already
+             */
+            fits_already: string[];
+            /** @description what cannot be entered, and the nearest that can; none where all can */
+            blocked: components["schemas"]["BlockedTarget"] | null;
+            /**
+             * Proven
+             * @description whether the list is proven to be the shortest
+             */
+            proven: boolean;
+            /**
+             * Shortest Walk
+             * @description whether the walk through the menu is proven to be the shortest
+             */
+            shortest_walk: boolean;
+        };
+        /**
          * StaleProfileOut
          * @description A save that came too late, with the version that is there.
          */
@@ -8360,273 +8647,6 @@ export interface components {
              * @description why it is forbidden
              */
             word: string;
-        };
-        /**
-         * BlockedTarget
-         * @description Why the planned values cannot all be entered, and what can be.
-         */
-        BlockedTarget: {
-            /**
-             * Reasons
-             * @description what stands in the way
-             */
-            reasons: string[];
-            /**
-             * Rules
-             * @description ids of the rules behind it
-             */
-            rules: string[];
-            /**
-             * Nearest
-             * @description what can be reached instead
-             */
-            nearest: components["schemas"]["NearestTarget"][];
-        };
-        /**
-         * NearestTarget
-         * @description A planned value that cannot be reached, and the nearest that can.
-         */
-        NearestTarget: {
-            /**
-             * Setting
-             * @description id of the setting
-             */
-            setting: string;
-            /**
-             * Label
-             * @description the setting as displayed
-             */
-            label: string;
-            /**
-             * Wanted
-             * @description the planned entry
-             */
-            wanted: string;
-            /**
-             * Nearest
-             * @description the nearest entry that can be reached
-             */
-            nearest: string;
-            /**
-             * Unit
-             * @description unit on the display
-             */
-            unit: string;
-        };
-        /**
-         * Reset
-         * @description What an entry puts back: the setting, to what, and whether the list enters it again.
-         */
-        Reset: {
-            /**
-             * Setting
-             * @description id of the setting
-             */
-            setting: string;
-            /**
-             * Label
-             * @description the setting as displayed
-             */
-            label: string;
-            /**
-             * To
-             * @description what it goes back to
-             */
-            to: string;
-            /**
-             * Planned
-             * @description whether the list enters it again
-             */
-            planned: boolean;
-        };
-        /**
-         * Step
-         * @description One step: an action of the person, or an entry.
-         */
-        Step: {
-            /**
-             * Key
-             * @description key that marks of work are kept by
-             */
-            key: string;
-            /**
-             * No
-             * @description number in the list
-             */
-            no: number;
-            /**
-             * Kind
-             * @description an action of the person, or an entry
-             * @enum {string}
-             */
-            kind: "action" | "entry";
-            /**
-             * Setting
-             * @description id of the setting
-             */
-            setting?: string | null;
-            /**
-             * Menu
-             * @description way through the menu as displayed
-             * @default []
-             */
-            menu: string[];
-            /**
-             * Label
-             * @description the setting as displayed, or the action
-             */
-            label: string;
-            /**
-             * Word
-             * @description the quantity's word
-             * @default
-             */
-            word: string;
-            /**
-             * Quantity
-             * @description canonical quantity
-             */
-            quantity?: string | null;
-            /**
-             * Level
-             * @description level it needs
-             * @default user
-             */
-            level: string;
-            /**
-             * Needs
-             * @description state the unit must be in
-             * @default any
-             */
-            needs: string;
-            /**
-             * Takes Effect
-             * @description when it takes effect
-             * @default at-once
-             */
-            takes_effect: string;
-            /**
-             * Shows
-             * @description what it shows now
-             */
-            shows?: string | null;
-            /**
-             * Enter
-             * @description what to type
-             */
-            enter?: string | null;
-            /**
-             * Unit
-             * @description unit on the display
-             * @default
-             */
-            unit: string;
-            /**
-             * Temporary
-             * @description whether it is put right later in the list
-             * @default false
-             */
-            temporary: boolean;
-            /**
-             * Resets
-             * @description what the entry puts back
-             * @default []
-             */
-            resets: components["schemas"]["Reset"][];
-            /**
-             * Why
-             * @description why now
-             * @default
-             */
-            why: string;
-            /**
-             * Rules
-             * @description ids of the rules behind it
-             * @default []
-             */
-            rules: string[];
-            /**
-             * Caution
-             * @description what may hurt
-             * @default
-             */
-            caution: string;
-            /**
-             * Note
-             * @description what to know
-             * @default
-             */
-            note: string;
-            /**
-             * Encoding
-             * @description how the value is written, where it is not plain
-             * @default
-             */
-            encoding: string;
-        };
-        /**
-         * UnitOrder
-         * @description The working list of one unit. ``assumed`` says that nobody noted what it shows, so factory values count.
-         */
-        UnitOrder: {
-            /**
-             * Ewerer
-             * @description kind and version of the document
-             * @default order/1
-             */
-            ewerer: string;
-            /**
-             * Unit
-             * @description the unit
-             */
-            unit: string;
-            /**
-             * Profile
-             * @description its model
-             */
-            profile: string;
-            /**
-             * Assumed
-             * @description whether nobody noted what it shows, so that factory values count
-             */
-            assumed: boolean;
-            /**
-             * Noted
-             * @description settings noted as found
-             */
-            noted: number;
-            /**
-             * Mode
-             * @description state the unit must be in: on, standby or off
-             */
-            mode: string;
-            /**
-             * Steps
-             * @description what to do, in order
-             */
-            steps: components["schemas"]["Step"][];
-            /**
-             * Writes
-             * @description number of entries
-             */
-            writes: number;
-            /**
-             * Fits Already
-             * @description settings that are right already
-             */
-            fits_already: string[];
-            /** @description what cannot be entered, and the nearest that can; none where all can */
-            blocked: components["schemas"]["BlockedTarget"] | null;
-            /**
-             * Proven
-             * @description whether the list is proven to be the shortest
-             */
-            proven: boolean;
-            /**
-             * Shortest Walk
-             * @description whether the walk through the menu is proven to be the shortest
-             */
-            shortest_walk: boolean;
         };
         /**
          * TrialResult
@@ -13502,6 +13522,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TryOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_try_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitOrder"];
                 };
             };
             /** @description Unauthorized */

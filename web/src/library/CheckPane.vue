@@ -3,13 +3,24 @@
 import { computed } from 'vue'
 import StateMark from '../ui/StateMark.vue'
 import TryPane from './TryPane.vue'
-import { type OpenProfile } from './use-profile'
+import WalkPane from './WalkPane.vue'
+import { freeId, type OpenProfile } from './use-profile'
+import type { Lack } from '../api/client'
 
 const props = defineProps<{ profile: OpenProfile; frozen: boolean }>()
 const emit = defineEmits<{ go: [part: string] }>()
 const problems = computed(() => (props.frozen ? [] : props.profile.problems.value))
 const danger = computed(() => props.profile.lacking.value.filter((l) => l.kind === 'danger'))
 const lacking = computed(() => props.profile.lacking.value.filter((l) => l.kind === 'lacking'))
+/** A row for what is lacking, ready to be filled in. */
+function add(l: Lack) {
+  const rows = (props.profile.at('/settings') as Record<string, unknown>[] | undefined) ?? []
+  const menu = (rows.at(-1)?.menu as string[] | undefined) ?? ['Settings']
+  const id = freeId(l.word, new Set(rows.map((r) => r.id)))
+  props.profile.set('/settings', [...rows, { id, menu, label: l.word, quantity: l.quantity }])
+  emit('go', 'menu')
+  window.setTimeout(() => document.getElementById(`menu-${rows.length}-label`)?.focus(), 80)
+}
 const partOf = (pointer: string) =>
   pointer.startsWith('/settings')
     ? 'menu'
@@ -39,6 +50,7 @@ const partOf = (pointer: string) =>
     <ul class="plainlist">
       <li v-for="l in danger" :key="l.setting">
         <StateMark state="stop" /> <b>{{ l.word }}</b> {{ l.text }}
+        <button class="link" :aria-label="`Show ${l.word}`" @click="emit('go', 'menu')">show it</button>
       </li>
     </ul>
   </section>
@@ -47,11 +59,16 @@ const partOf = (pointer: string) =>
     <ul class="plainlist">
       <li v-for="l in lacking" :key="l.quantity">
         <StateMark state="open" /> <b>{{ l.word }}</b> {{ l.text }}
+        <button v-if="!frozen" class="link" :aria-label="`Add ${l.word}`" @click="add(l)">add it</button>
       </li>
     </ul>
     <p class="soft small">Nothing of this must be there: a profile grows.</p>
   </section>
   <p v-if="!problems.length && !profile.lacking.value.length" class="lede">Nothing is missing and nothing ships dangerous.</p>
+  <WalkPane
+    v-if="/^(inverter|sun-charger)/.test(String(profile.draft.value?.ewerer)) && !profile.problems.value.length"
+    :profile="profile.draft.value ?? {}"
+  />
   <TryPane v-if="profile.draft.value?.ewerer === 'inverter/1' && !profile.problems.value.length" :profile="profile.draft.value" />
 </template>
 

@@ -74,6 +74,13 @@ const listed = (r: Row): ShownChoice[] =>
     all.value.get(String(r.quantity ?? '')),
   )
 const setChoices = (i: number, choices: ShownChoice[]) => props.profile.set(at(i, 'encoding/choices'), choiceKeys(choices))
+const figuresIn = (text: string) => {
+  const list = text
+    .split(/[;,]\s+|;/)
+    .map((t) => Number(t.trim().replace(',', '.')))
+    .filter(Number.isFinite)
+  return list.length ? list.sort((a, b) => a - b) : undefined
+}
 const inWords = (r: Row) =>
   listed(r)
     .map((c) => c.shown)
@@ -211,7 +218,16 @@ const setPlace = (i: number, text: string) =>
                 </button>
               </td>
               <template v-else>
-                <td v-for="k in ['min', 'max', 'step']" :key="k">
+                <td v-if="r.values" colspan="3">
+                  <KeptInput
+                    class="long"
+                    :disabled="frozen"
+                    :aria-label="`Figures of ${r.label || `row ${i + 1}`}`"
+                    :value="(r.values as number[]).join(', ')"
+                    @commit="(v) => profile.set(at(i, 'values'), figuresIn(v))"
+                  />
+                </td>
+                <td v-for="k in r.values ? [] : ['min', 'max', 'step']" :key="k">
                   <NumberInput
                     :id="`menu-${i}-${k}`"
                     class="figure"
@@ -354,7 +370,7 @@ td :deep(.el-input) {
   width: 84px;
 }
 td :deep(.long.el-input) {
-  width: 176px;
+  width: 164px;
 }
 td :deep(.figure.el-input) {
   width: 74px;
@@ -363,7 +379,7 @@ td :deep(.short.el-input) {
   width: 66px;
 }
 td :deep(.pick) {
-  width: 168px;
+  width: 154px;
 }
 .own {
   background: var(--paper);

@@ -41,7 +41,9 @@ const offered = (r: ManualRow) => {
   const near = (r.candidates ?? []).map((g) => g.quantity)
   return [...near.map((n) => [n, wordOf(n)] as [string, string]), ...choices.value.filter(([n]) => !near.includes(n))]
 }
-const nearest = (r: ManualRow) => (r.candidates ?? []).slice(0, 2).filter((c) => c.quantity !== quantityOf(r) || !seen(r))
+/** Two candidates side by side, where they are likely at all. */
+const nearest = (r: ManualRow) =>
+  (r.candidates ?? []).filter((c) => c.confidence >= LIKELY && (c.quantity !== quantityOf(r) || !seen(r))).slice(0, 2)
 const ROLES: Record<string, string> = {
   place: 'number or menu',
   menu: 'menu',
@@ -57,6 +59,7 @@ const ROLES: Record<string, string> = {
 }
 const PAUSE_MS = 600
 const LISTED = 6
+const LIKELY = 0.55
 let timer = 0
 function typed() {
   window.clearTimeout(timer)

@@ -193,42 +193,46 @@ const wrong = (stem: string) =>
         }}</span>
       </div>
       <ul class="speech">
-        <li v-for="(s, k) in protocols" v-show="s.port === p.id" :key="k">
-          speaks
-          <KeptInput
-            :value="s.name"
-            :disabled="frozen"
-            aria-label="Protocol"
-            placeholder="protocol"
-            list="known-protocols"
-            @commit="(t) => profile.set(`${stem}/protocols/${k}/name`, idFrom(t))"
-          />
-          version
-          <KeptInput
-            :value="s.version"
-            class="short"
-            :disabled="frozen"
-            aria-label="Version"
-            @commit="(t) => profile.set(`${stem}/protocols/${k}/version`, t)"
-          />
-          at
-          <PickField
-            :model-value="s.bitrate"
-            label="Bit rate"
-            :disabled="frozen"
-            :choices="RATES.filter(([r]) => p.bitrates.includes(r))"
-            @pick="(v) => profile.set(`${stem}/protocols/${k}/bitrate`, v)"
-          />
-          chosen in the menu as
-          <KeptInput
-            :value="s.entry ?? ''"
-            :disabled="frozen"
-            aria-label="Entry in the menu"
-            @commit="(t) => profile.set(`${stem}/protocols/${k}/entry`, t || undefined)"
-          />
-          <button v-if="!frozen" class="plain" :aria-label="`Remove protocol ${s.name}`" @click="dropProtocol(k)">Remove</button>
-          <span v-for="w in wrong(`${stem}/protocols/${k}`)" :key="w" class="why">{{ w }}</span>
-        </li>
+        <template v-for="(s, k) in protocols" :key="k">
+          <li v-if="s.port === p.id">
+            speaks
+            <KeptInput
+              :value="s.name"
+              :disabled="frozen"
+              aria-label="Protocol"
+              placeholder="protocol"
+              list="known-protocols"
+              @commit="(t) => profile.set(`${stem}/protocols/${k}/name`, idFrom(t))"
+            />
+            version
+            <KeptInput
+              :value="s.version"
+              class="short"
+              :disabled="frozen"
+              aria-label="Version"
+              @commit="(t) => profile.set(`${stem}/protocols/${k}/version`, t)"
+            />
+            at
+            <PickField
+              :model-value="s.bitrate"
+              label="Bit rate"
+              :disabled="frozen"
+              :choices="RATES.filter(([r]) => p.bitrates.includes(r))"
+              @pick="(v) => profile.set(`${stem}/protocols/${k}/bitrate`, v)"
+            />
+            chosen in the menu as
+            <KeptInput
+              :value="s.entry ?? ''"
+              :disabled="frozen"
+              aria-label="Entry in the menu"
+              @commit="(t) => profile.set(`${stem}/protocols/${k}/entry`, t || undefined)"
+            />
+            <button v-if="!frozen" class="plain" :aria-label="`Remove protocol ${s.name}`" @click="dropProtocol(k)">
+              Remove
+            </button>
+            <span v-for="w in wrong(`${stem}/protocols/${k}`)" :key="w" class="why">{{ w }}</span>
+          </li>
+        </template>
       </ul>
       <button v-if="!frozen" class="plain" @click="addProtocol(p)">It speaks a protocol</button>
       <span v-for="w in wrong(`${stem}/ports/${i}`)" :key="w" class="why">{{ w }}</span>

@@ -17,6 +17,7 @@ from ..stages.sheet.slotrows import slot_values
 from ..stages.solved import Device, Solved, SunCharger, Unit
 from ..trade.chemistries import soc_at
 from ..trade.margins import GENERATOR_STOP_SOC, HEAT_J_PER_K_AH_CELL, LEAK_W_PER_K_KWH, LEGS, SUN_EFFICIENCY, USUAL_AMBIENT_C
+from ..trade.quantities import QUANTITIES
 from ..trade.rules import formula_rule
 from . import kernel as K
 
@@ -33,6 +34,9 @@ CHARGE_ORDERS = {
     "sun-and-mains": K.SUN_AND_MAINS,
     "mains-first": K.MAINS_CHARGE_FIRST,
 }
+
+UNEXPLAINED = {"source_order": "sun-bank-mains", "charge_order": "sun-and-mains", "final_stage": "float"}
+"""What a display's word is taken for that nobody has explained: the bank carries the loads, all sources charge, the bank is held full."""
 
 READ = formula_rule(
     "flow-settings",
@@ -354,7 +358,15 @@ def parameters(
         if text not in assumed:
             assumed.append(text)
 
-    by_soc = mine.word("control", ladder.view.decide_by) == "soc"
+    def meant(name: str, fallback: str) -> str:
+        """Return a choice of the host; one whose word nobody has explained is taken at its unsafe end, and said."""
+        value = mine.word(name, fallback)
+        if value in dict(QUANTITIES[name].choices):
+            return value
+        say(f"{host.id}: what its {QUANTITIES[name].word.lower()} shows has no meaning in its profile")
+        return UNEXPLAINED.get(name, fallback)
+
+    by_soc = meant("control", ladder.view.decide_by) == "soc"
     suffix = "soc" if by_soc else "v"
     n = bank.series_cells
     absorb = mine.number("absorb_v", host.profile.fixed.absorb_v or solved.charge_v)
@@ -362,7 +374,7 @@ def parameters(
     levels = {u.id: levels_of(u, held[u.id], solved, by_soc, say) for u in solved.units}
     at = levels[host.id]
 
-    mode = mine.word("mode", policy.mode)
+    mode = meant("mode", policy.mode)
     export_on = mine.flag("export_on", policy.sells)
     export = mine.number("export_limit_w", policy.export_limit_w if policy.export_limit_w is not None else rated)
     export = min(export, mine.number("export_limit_pct", 1.0) * rated)
@@ -387,7 +399,7 @@ def parameters(
     from_sun += [held[u.id] for u in solved.units if u.job.array_w]
     plain = any(c.job.id not in held for c in solved.sun_chargers)
     recharges = not plain and all(x.has("recharge_v") or x.has("recharge_soc") for x in from_sun or [mine])
-    ends = mine.word("absorb_end", "tail" if mine.has("tail_a") else "time")
+    ends = meant("absorb_end", "tail" if mine.has("tail_a") else "time")
     mains_w = next((s.available_w for s in limits.ac.sources if s.source == "mains"), 0.0)
     gen_w = next((s.available_w for s in limits.ac.sources if s.source == "generator"), 0.0)
     breaker = job.mains.breaker_a * job.site.ac.volts * LEGS[job.site.ac.topology] if job.mains else 0.0
@@ -453,11 +465,11 @@ def parameters(
         peukert=exponent - 1.0,
         output_charge_w=sum(u.profile.ratings.ac_charge_max_a for u in solved.units) * absorb,
     )
-    final = mine.word("final_stage", "float" if mine.flag("float_on", policy.float_school != "none") else "none")
+    final = meant("final_stage", "float" if mine.flag("float_on", policy.float_school != "none") else "none")
     cho = K.Choices(
-        mode=MODES.get(mode, SOURCE_ORDERS[mine.word("source_order", policy.source_order)]),
-        charge_order=CHARGE_ORDERS[mine.word("charge_order", policy.charge_order)],
-        priority=K.BANK_FIRST if mine.word("sun_priority", policy.priority) == "bank-first" else K.LOADS_FIRST,
+        mode=MODES.get(mode, SOURCE_ORDERS[meant("source_order", policy.source_order)]),
+        charge_order=CHARGE_ORDERS[meant("charge_order", policy.charge_order)],
+        priority=K.BANK_FIRST if meant("sun_priority", policy.priority) == "bank-first" else K.LOADS_FIRST,
         sell=bool(mode != "feed-in" and export_on),
         by_soc=bool(by_soc),
         floats=bool(final != "none"),

@@ -18,6 +18,7 @@ from ...core.devices.manual import Decided, ManualTable, Taken, take
 from ...core.documents.parse import parse_json
 from ...core.documents.profile_words import differences, place, said
 from ...core.documents.profiles import InverterProfile, Profile
+from ...core.documents.results.order import UnitOrder
 from ...core.trade.errors import DocumentError, Problem
 from ...core.visit.tryout import try_value, try_writes
 from ..jobs.actions import document_of
@@ -242,6 +243,12 @@ def try_profile(request: HttpRequest, asked: TryIn) -> dict[str, Any]:
         )
     writes = [(w.setting, w.value) for w in asked.writes]
     return {"entry": try_value(asked.profile, asked.setting, asked.value), "writes": try_writes(asked.profile, writes)}
+
+
+@router.post("/try-plan", response={200: UnitOrder, **REFUSALS}, openapi_extra=_PROFILE_BODY)
+def try_plan(request: HttpRequest) -> HttpResponse:
+    """Enter an ordinary plan on a device of a profile, from its factory values: what to do in which order; nothing is stored."""
+    return HttpResponse(pool.run(tasks.plan_tried, request.body.decode("utf-8", "replace")), content_type=JSON)
 
 
 @router.get("/{id}", response={200: dict[str, Any], **REFUSALS})

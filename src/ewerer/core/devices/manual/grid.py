@@ -152,7 +152,11 @@ def _cells(lines: list[tuple[int, str]], text: str) -> tuple[list[tuple[int, lis
     rows = _delimited(text, ",")
     widths = Counter(len(r) for _, r in rows)
     common, often = widths.most_common(1)[0] if widths else (0, 0)
-    if common > 2 and often >= 0.7 * len(rows) and sum(", " in line for _, line in lines) < 0.5 * len(lines):
+    if (
+        common > 1
+        and often >= (0.7 if common > 2 else 0.92) * len(rows)
+        and sum(", " in line for _, line in lines) < 0.5 * len(lines)
+    ):
         return rows, False
     gapped = [(no, line.expandtabs(8).rstrip()) for no, line in lines]
     split = [(no, re.split(r" {2,}", line.strip())) for no, line in gapped]
