@@ -14,7 +14,7 @@ from pathlib import Path
 
 CORE = Path(__file__).parents[1] / "src" / "ewerer" / "core"
 HARMLESS = {*range(11), 12, 24, 48, 60, 100, 365, 366, 1000, 1440, 3600, 86400, 60_000, 1e6, 1e9, 0.5, 1e-3, 1e-6, 1e-9, 1e-12}
-OTHER_KINDS = ("trade", "documents", "pages", "devices/wire", "devices/cable.py", "devices/manual.py", "record/oneline.py", "record/signing.py", "record/photos.py",
+OTHER_KINDS = ("trade", "documents", "pages", "devices/wire", "devices/cable.py", "devices/manual", "record/oneline.py", "record/signing.py", "record/photos.py",
     "behaviour/kernel.py", "flow/scenario.py", "flow/adviser.py", "flow/results.py", "flow/sweep.py", "symptoms", "tasks.py")  # fmt: skip
 
 

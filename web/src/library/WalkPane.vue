@@ -58,11 +58,18 @@ const failure = computed(() => {
         </span>
       </NoticeBar>
       <div v-if="now" class="device" data-walk>
-        <svg viewBox="0 0 320 96" width="320" height="96" role="img" :aria-label="`The display shows ${now.label} ${shown}`">
+        <svg
+          v-if="now.kind === 'entry'"
+          viewBox="0 0 320 96"
+          width="320"
+          height="96"
+          role="img"
+          :aria-label="`The display shows ${now.label} ${shown}`"
+        >
           <rect x="1" y="1" width="318" height="94" rx="2" fill="var(--raised)" stroke="var(--edge)" />
           <text x="12" y="22" class="path">{{ now.menu.join(' › ').slice(0, 44) }}</text>
           <text x="12" y="50" class="name">{{ now.label.slice(0, 34) }}</text>
-          <text v-if="now.kind === 'entry'" x="308" y="84" text-anchor="end" class="value" :class="{ open: phase === 'open' }">
+          <text x="308" y="84" text-anchor="end" class="value" :class="{ open: phase === 'open' }">
             {{ shown }} {{ now.unit }}
           </text>
         </svg>
@@ -75,7 +82,7 @@ const failure = computed(() => {
               <span v-for="r in now.resets" :key="r.setting">It puts “{{ r.label }}” back to {{ r.to }}. </span>
             </template>
             <template v-else>{{ now.label }}</template>
-            <span v-if="now.why" class="soft"> {{ now.why }}</span>
+            <span v-if="now.why" class="soft small why-now">{{ now.why }}</span>
           </p>
           <button class="first" @click="press">{{ word }}</button>
           <button class="plain" :disabled="at === 0" @click="((at -= 1), (phase = 'menu'))">Back</button>
@@ -127,5 +134,8 @@ svg {
 }
 .why {
   color: var(--stop);
+}
+.why-now {
+  display: block;
 }
 </style>
