@@ -14,9 +14,10 @@ from ewerer.core.documents.results.run import GATE
 from ewerer.core.record.breakers import broken
 from ewerer.core.record.fold import fold
 from ewerer.core.record.handover import laid_over
+from ewerer.core.record.lines import stands, statuses_of
 from ewerer.core.record.oneline import live
 from ewerer.core.record.record import record_of
-from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, statuses_of, waits_for, why_not_closed
+from ewerer.core.record.run import needs_met, open_breakers, open_points, run_of, standing, waits_for, why_not_closed
 from ewerer.core.stages.pipeline import solve
 from ewerer.core.trade.errors import DocumentError
 from ewerer.core.visit.working_list import unit_order
@@ -273,7 +274,7 @@ def test_a_test_that_is_not_put_back_keeps_the_run_open():
     assert "failed" in why_not_closed(made, fold(stream))[0]
     stream.append(event("d", "override", at(4), step="isolate:dead", text="second meter says 0"))
     assert "failed" in why_not_closed(made, fold(stream))[0], "nobody goes past a bar that is live: it is measured again"
-    assert standing(made.steps, statuses_of(fold(stream)))["restore:bank"] == "blocked"
+    assert standing(made.steps, statuses_of(fold(stream), made.steps))["restore:bank"] == "blocked"
     stream.append(event("e", "reading", at(5), step="isolate:dead", name="volts", shown="0", value=0.0, verdict="pass"))
     stream.append(event("h", "done", at(6), step="isolate:dead"))
     stream.append(event("f", "reading", at(6), step="sensor:zero", name="amps", shown="9", value=9.0, verdict="fail"))
@@ -335,10 +336,10 @@ def test_a_test_gives_back_all_that_it_changes(name):
             assert entries[c.device, c.setting] == c.back_to
             told = [event("a", "temporary", at(1), step=c.id, shown="1"), event("b", "temporary", at(2), step=s.id, shown="1"), event("d", "restored", at(3), step=s.id, shown=s.temporary.back_to, verdict="pass")]  # fmt: skip
             half = fold(told)
-            assert standing(made.steps, statuses_of(half))[s.id] == "open"
+            assert standing(made.steps, statuses_of(half, made.steps))[s.id] == "open"
             assert any(c.label in w for w in why_not_closed(made, half))
             whole = fold([*told, event("e", "restored", at(4), step=c.id, shown=c.back_to, verdict="pass")])
-            assert standing(made.steps, statuses_of(whole))[s.id] != "open"
+            assert standing(made.steps, statuses_of(whole, made.steps))[s.id] != "open"
     if any(s.id == "proof:cut-off" for s in made.steps):
         cut = next(s for s in made.steps if s.id == "proof:cut-off")
         moved = [cut.temporary, *cut.changes]
@@ -566,3 +567,45 @@ def test_what_is_proposed_fits_what_is_known():
 def test_a_two_unit_build_has_few_steps():
     counts = {name: len(run(data(name)).steps) for name in (LARCH, SKERRY)}
     assert counts[LARCH] <= 90 and counts[SKERRY] <= 105, counts
+
+
+def test_an_entry_that_the_plan_no_longer_asks_for_is_to_be_made_again():
+    """A changed plan in mid-run: what was entered as it still stands stays done; what changed is begun again, and says so."""
+    held = shipped_library()
+    before = parse_job(json.dumps(data()), held)
+    made = run_of(before, held)
+    lines = [line for s in made.steps for line in s.lines]
+    assert len(lines) > 10
+    stream = [
+        {
+            "ewerer": "event/1",
+            "id": f"e-{i}",
+            "at": f"2026-01-02T10:{i // 60:02d}:{i % 60:02d}.000Z",
+            "by": "kim",
+            "kind": "done",
+            "step": line.id,
+            "shown": line.enter[:60],
+        }
+        for i, line in enumerate(lines)
+    ]
+    state = fold(stream)
+    assert all(statuses_of(state, made.steps)[line.id] == "done" for line in lines)
+    changed = data()
+    changed["policy"]["own_figures"] = {"float_v": 53.4}
+    after = run_of(parse_job(json.dumps(changed), held), held)
+    told = statuses_of(state, after.steps)
+    gone = {line.id for s in after.steps for line in s.lines if told.get(line.id) == ""}
+    was = {line.id: line.enter for line in lines}
+    assert gone == {line.id for s in after.steps for line in s.lines if line.id in was and was[line.id] != line.enter}
+    assert gone
+    where = standing(after.steps, told)
+    assert all(where[s.id] != "done" for s in after.steps if gone & {line.id for line in s.lines})
+
+
+@pytest.mark.parametrize(
+    ("enter", "told", "right"),
+    [("27.6", {"status": "done", "shown": "27,60"}, True), ("27.6", {"status": "done", "shown": "27.5"}, False), ("On", {"status": "done", "shown": "on"}, True),
+     ("On", {"status": "done", "shown": ""}, True), ("27.6", {"status": "skipped", "shown": "27.5"}, True), ("Mat", {"status": "done", "shown": "Wet"}, False)],
+)  # fmt: skip
+def test_what_was_entered_still_stands(enter, told, right):
+    assert stands(enter, told) is right

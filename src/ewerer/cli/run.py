@@ -8,7 +8,8 @@ from ..core.devices.library import parse_job
 from ..core.pages.checklist import checklist_page
 from ..core.record.fold import fold, read_events
 from ..core.record.handover import laid_over
-from ..core.record.run import run_of, standing, statuses_of, with_lines
+from ..core.record.lines import statuses_of
+from ..core.record.run import run_of, standing, with_lines
 from . import STOPPED
 from .files import library, read, write
 
@@ -21,9 +22,9 @@ def run(args: argparse.Namespace) -> int:
     job = parse_job(read(args.job), held)
     state = fold(e.to_data() for e in read_events(read(args.events, MAX_EVENTS_BYTES))) if args.events else fold([])
     made = run_of(laid_over(job, state), held, args.visit)
-    where = standing(made.steps, statuses_of(state)) if args.events else {}
+    where = standing(made.steps, statuses_of(state, made.steps)) if args.events else {}
     if args.format == "pdf":
-        write(checklist_page(made, with_lines(made.steps, statuses_of(state)), args.paper), args.output)
+        write(checklist_page(made, with_lines(made.steps, statuses_of(state, made.steps)), args.paper), args.output)
     else:
         text = made.model_dump_json(indent=2)
         if where:

@@ -24,6 +24,7 @@ from .pages.pdf import Paper
 from .plan import find_sheet, plan
 from .record.fold import State
 from .record.handover import contents, facts_of
+from .record.lines import statuses_of
 from .record.logbook import header_of, read_log
 from .record.photos import Photo, kept
 from .record.record import record_of
@@ -202,12 +203,17 @@ def why_open(of: Inputs, state: State) -> list[str]:
     return why_not_closed(run_of(*of.read()), state)
 
 
-def run_pdf(of: Inputs, statuses: Mapping[str, str], paper: Paper) -> bytes:
-    """Return the run as a checklist in PDF; ``statuses`` says what became of its steps."""
+def told_of(state: State) -> dict[str, dict[str, str]]:
+    """Return what became of each step of a record, and what was entered at it: as much as a checklist needs."""
+    return {id: {"status": step["status"], "shown": step["shown"]} for id, step in state["steps"].items()}
+
+
+def run_pdf(of: Inputs, told: Mapping[str, Mapping[str, str]], paper: Paper) -> bytes:
+    """Return the run as a checklist in PDF; ``told`` says what became of its steps."""
     from .pages.checklist import checklist_page
 
     run = run_of(*of.read())
-    return checklist_page(run, with_lines(run.steps, statuses), paper)
+    return checklist_page(run, with_lines(run.steps, statuses_of({"steps": told}, run.steps)), paper)
 
 
 def handover_pdf(of: Inputs, events: Sequence[Mapping[str, Any]], crew: str, photos: Mapping[str, bytes], paper: Paper) -> bytes:

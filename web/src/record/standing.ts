@@ -6,9 +6,26 @@ const FINISHED = ['done', 'overridden', 'skipped']
 interface StepLike {
   id: string
   needs?: string[]
-  lines?: { id: string }[]
+  lines?: { id: string; enter?: string }[]
   firm?: boolean
   changes?: { id: string }[]
+}
+
+const MOST_SHOWN = 60
+/** Whether what was entered is still what the plan asks for; where nobody noted it, it counts as such. */
+export function stands(enter: string, told: { status?: string; shown?: string } | undefined): boolean {
+  const shown = told?.shown ?? ''
+  if (told?.status !== 'done' || !shown || shown.toLowerCase() === enter.toLowerCase().slice(0, MOST_SHOWN)) return true
+  const figure = (text: string) => (/^\s*[-+]?[\d.,]+\s*$/.test(text) ? Number(text.replace(',', '.')) : NaN)
+  return figure(shown) === figure(enter)
+}
+
+/** The status of each step; a line that was entered otherwise than the plan says now is to be entered again. */
+export function statusesOf(steps: StepLike[], told: Record<string, { status: string; shown?: string }>): Record<string, string> {
+  const out = Object.fromEntries(Object.entries(told).map(([id, s]) => [id, s.status]))
+  for (const s of steps)
+    for (const line of s.lines ?? []) if (line.id in out && !stands(line.enter ?? '', told[line.id])) out[line.id] = ''
+  return out
 }
 
 /** The statuses with those of pages, made of their lines; a step that nobody may go past is failed where somebody did. */

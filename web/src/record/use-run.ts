@@ -5,7 +5,7 @@ import { computed, shallowRef, watch } from 'vue'
 import { queries } from '../api/queries'
 import type { Run, RunStep, SiteRecord, Visit } from '../api/client'
 import { useJob } from '../job/use-job'
-import { standing } from './standing'
+import { standing, statusesOf } from './standing'
 import type { Meter, NewEvent } from './types'
 
 export function useRun() {
@@ -70,7 +70,7 @@ export function useRun() {
   void record.kept<Meter[]>('meters').then((now) => !meters.value.length && (meters.value = now ?? []))
 
   const steps = computed<RunStep[]>(() => run.value?.steps ?? [])
-  const statuses = computed(() => Object.fromEntries(Object.entries(record.state.value.steps).map(([id, s]) => [id, s.status])))
+  const statuses = computed(() => statusesOf(steps.value, record.state.value.steps))
   const where = computed(() => standing(steps.value, statuses.value))
   const byId = computed(() => new Map(steps.value.map((s) => [s.id, s])))
   const open = computed(() => new Set(openBreakers(steps.value, record.state.value.steps)))

@@ -20,9 +20,10 @@ from ..pages.pdf import Paper
 from ..plan import device_ids, plan
 from ..trade.errors import DocumentError, Problem
 from .fold import State, fold, marks_of
+from .lines import statuses_of
 from .logbook import log_csv
 from .record import record_of
-from .run import run_of, standing, statuses_of
+from .run import run_of, standing
 from .signing import fingerprint, public_bytes, seal
 
 SETTING = re.compile(r"[A-Za-z0-9][A-Za-z0-9_.-]{0,39}")
@@ -94,7 +95,7 @@ def facts_of(
         run=run,
         record=record,
         state=state,
-        standing=dict(standing(run.steps, statuses_of(state))),
+        standing=dict(standing(run.steps, statuses_of(state, run.steps))),
         crew=crew,
         fingerprint=fingerprint(public) if public else "",
         photos=dict(photos or {}),

@@ -3,10 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from typing import Any
 
 from ..documents.results.run import RunStep
 
+MOST_SHOWN = 60
+"""Characters that an event keeps of what was shown."""
 FINISHED = ("done", "overridden", "skipped")
+
+
+def stands(enter: str, told: Mapping[str, Any]) -> bool:
+    """Return whether what was entered is still what the plan asks for; where nobody noted it, it counts as such.
+
+    The browser does the same (web/src/record/standing.ts).
+    """
+    shown = str(told.get("shown") or "")
+    if told.get("status") != "done" or not shown or shown.casefold() == enter.casefold()[:MOST_SHOWN]:
+        return True
+    try:
+        return float(shown.replace(",", ".")) == float(enter.replace(",", "."))
+    except ValueError:
+        return False
+
+
+def statuses_of(state: Mapping[str, Any], steps: Iterable[RunStep]) -> dict[str, str]:
+    """Return the status of each step of a folded state; a line that was entered otherwise than the plan says now is to be entered again."""
+    out = {id: str(step["status"]) for id, step in state["steps"].items()}
+    for s in steps:
+        for line in s.lines:
+            if line.id in out and not stands(line.enter, state["steps"][line.id]):
+                out[line.id] = ""
+    return out
 
 
 def of_pages(steps: Iterable[RunStep], statuses: Mapping[str, str]) -> dict[str, str]:

@@ -24,7 +24,7 @@ from . import proof, site
 from .breakers import breakers_of, isolating
 from .fold import FINISHED
 from .judge import judge_gate
-from .lines import of_pages
+from .lines import of_pages, statuses_of
 from .oneline import one_line
 from .steps import SECTIONS, Steps
 
@@ -204,11 +204,6 @@ def with_lines(steps: Sequence[RunStep], statuses: Mapping[str, str]) -> dict[st
     return {line.id: statuses.get(line.id, "") for s in steps for line in s.lines} | standing(steps, statuses)
 
 
-def statuses_of(state: Mapping[str, Any]) -> dict[str, str]:
-    """Return the status of each step of a folded state."""
-    return {id: str(step["status"]) for id, step in state["steps"].items()}
-
-
 def waits_for(steps: Sequence[RunStep], id: str) -> list[str]:
     """Return the steps that wait for one, directly or through others, in the order of the run."""
     waiting = {id}
@@ -230,7 +225,7 @@ def open_breakers(run: Run, state: Mapping[str, Any]) -> set[str]:
 
 def open_points(run: Run, state: Mapping[str, Any]) -> list[str]:
     """Return what is not finished, in words: failed and overridden steps, open changes, tests that nobody made."""
-    now = standing(run.steps, statuses_of(state))
+    now = standing(run.steps, statuses_of(state, run.steps))
     held = state["steps"]
     words = {
         "failed": "failed",

@@ -22,7 +22,6 @@ from ...core.record.fold import canonical, fold
 from ...core.record.handover import shown_of
 from ...core.record.logbook import log_csv
 from ...core.record.photos import MAX_BYTES
-from ...core.record.run import statuses_of
 from ...core.record.signing import Verified
 from ...core.trade.budget import allowing
 from ...core.trade.errors import DocumentError, Problem
@@ -157,7 +156,7 @@ def checklist_of_job(request: HttpRequest, id: uuid.UUID, paper: Paper = "A4") -
     sight = actions.sight_of(job)
     of = sight.inputs
     with allowing(PAPER_S):
-        made = pool.run(tasks.run_pdf, of, statuses_of(sight.state), paper)
+        made = pool.run(tasks.run_pdf, of, tasks.told_of(sight.state), paper)
     return attachment(made, f"{job.name} run.pdf", PDF)
 
 

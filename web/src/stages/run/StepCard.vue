@@ -14,6 +14,7 @@ import { readNumber } from '../../ui/numbers'
 import { prefs } from '../../ui/prefs'
 import KeptInput from '../../ui/KeptInput.vue'
 import { judgeGate, sameText } from '../../record/judge'
+import { stands } from '../../record/standing'
 import type { RunView } from '../../record/use-run'
 import type { Meter, NewEvent } from '../../record/types'
 import AskField from './AskField.vue'
@@ -97,7 +98,10 @@ async function note(ask: Ask, text: string, value: number | null) {
   await record.add(...made)
 }
 const lines = computed(() => props.step.lines ?? [])
-const undone = computed(() => lines.value.filter((l) => !['done', 'overridden', 'skipped'].includes(stateOf(l.id)?.status ?? '')))
+const gone = (l: StepLine) => !stands(l.enter, stateOf(l.id))
+const undone = computed(() =>
+  lines.value.filter((l) => gone(l) || !['done', 'overridden', 'skipped'].includes(stateOf(l.id)?.status ?? '')),
+)
 const noted = computed(() => Object.keys(record.state.value.found[props.step.devices?.[0] ?? ''] ?? {}).length)
 // "Noted on the sheet" with nothing on it is not so.
 const nothingNoted = computed(
@@ -427,6 +431,7 @@ watch(
         <span class="name"
           >{{ l.label }} <small v-if="l.menu" class="soft">{{ l.menu }}</small>
           <small v-if="l.temporary" class="mind">for now only</small>
+          <small v-if="gone(l)" class="mind" data-gone>{{ stateOf(l.id)?.shown }} was entered; the plan has changed since</small>
           <small v-for="c in l.cautions ?? []" :key="c" class="mind">{{ c }}</small></span
         >
         <span class="now"
