@@ -10,7 +10,7 @@ import 'element-plus/theme-chalk/el-popper.css'
 import { session } from '../session/use-session'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { api, ApiProblem } from '../api/client'
+import { api, ApiProblem, type ProfileProblem } from '../api/client'
 import { queries } from '../api/queries'
 import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
@@ -136,6 +136,7 @@ async function takeOut(id: string) {
   await client.invalidateQueries({ queryKey: ['library'] })
 }
 const importing = ref('')
+const refused = ref<ProfileProblem[]>([])
 async function importFiles(files: File[]) {
   const made: string[] = []
   for (const file of files) {
@@ -145,6 +146,8 @@ async function importFiles(files: File[]) {
     } catch (error) {
       if (!(error instanceof ApiProblem)) throw error
       failure.value = error
+      // A file is refused in the same words as a form.
+      refused.value = error.problems.length ? (await api.checkProfile(JSON.parse(await file.text()) as object)).problems : []
       break
     }
   }
@@ -278,7 +281,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
         <p class="new">
           <button v-for="[tag, word] in KINDS" :key="tag" @click="begin(tag)">New {{ word }}</button>
           <FileButton word="Import profiles" label="Profile file" accept=".json,application/json" multiple @files="importFiles" />
-          <button v-if="(list.data.value ?? []).some((p) => p.own)" class="link" @click="exportOwn">Export all of ours</button>
+          <button v-if="(list.data.value ?? []).some((p) => p.own)" class="link" @click="exportOwn">All of ours as files</button>
           <button class="link" @click="away = !away">{{ away ? 'Show the library' : 'Show what is put away' }}</button>
         </p>
       </nav>
@@ -430,12 +433,15 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
       :model-value="!!failure && !(failure.status === 404 && line?.unreadable)"
       :title="failure?.title"
       width="min(600px, 94vw)"
-      @close="failure = null"
+      @close="((failure = null), (refused = []))"
     >
       <p v-if="importing" class="soft">{{ importing }}</p>
       <div v-if="failure?.problems.length" role="alert">
         <ul>
-          <li v-for="p in failure.problems" :key="p.pointer + p.message">
+          <template v-if="refused.length">
+            <li v-for="p in refused" :key="p.pointer + p.words">{{ p.place }}: {{ p.words }}</li>
+          </template>
+          <li v-for="p in refused.length ? [] : failure.problems" :key="p.pointer + p.message">
             {{ placeOf(p.pointer) }} {{ p.message }}<template v-if="p.expected">; right would be {{ p.expected }}</template>
           </li>
         </ul>

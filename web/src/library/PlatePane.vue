@@ -55,12 +55,13 @@ const listed = (f: PlateField) => ((props.profile.at(f.pointer) as number[] | un
       />
       <template v-else>
         <label :for="id(f)"
-          >{{ f.label }}<span v-if="f.needed && !frozen" class="need" aria-hidden="true" title="needed"> ·</span>
-          <span v-if="f.hint" class="hint">{{ f.hint }}</span></label
+          >{{ f.label }}<span v-if="f.needed && !frozen" class="need" aria-hidden="true" title="needed"> ·</span></label
         >
+        <span v-if="f.hint" :id="`${id(f)}-hint`" class="hint">{{ f.hint }}</span>
         <ElInput
           v-if="f.kind === 'text'"
           :id="id(f)"
+          :aria-describedby="f.hint ? `${id(f)}-hint` : undefined"
           :model-value="String(profile.at(f.pointer) ?? '')"
           :disabled="frozen || (f.pointer === '/id' && !profile.fresh.value)"
           :aria-invalid="!!wrong(f)"
@@ -70,16 +71,25 @@ const listed = (f: PlateField) => ((props.profile.at(f.pointer) as number[] | un
         <PickField
           v-else-if="f.kind === 'choice'"
           :id="id(f)"
+          :aria-describedby="f.hint ? `${id(f)}-hint` : undefined"
           :label="f.label"
           :disabled="frozen"
           :model-value="(profile.at(f.pointer) as string | undefined) ?? f.choices?.[0]?.[0]"
           :choices="f.choices ?? []"
           @pick="(v) => profile.set(f.pointer, v)"
         />
-        <KeptInput v-else-if="f.kind === 'many'" :id="id(f)" :disabled="frozen" :value="listed(f)" @commit="(v) => many(f, v)" />
+        <KeptInput
+          v-else-if="f.kind === 'many'"
+          :id="id(f)"
+          :aria-describedby="f.hint ? `${id(f)}-hint` : undefined"
+          :disabled="frozen"
+          :value="listed(f)"
+          @commit="(v) => many(f, v)"
+        />
         <NumberInput
           v-else
           :id="id(f)"
+          :aria-describedby="f.hint ? `${id(f)}-hint` : undefined"
           :unit="f.unit"
           :whole="f.kind === 'whole'"
           :disabled="frozen"
@@ -114,6 +124,8 @@ label {
 .hint {
   display: block;
   font-style: italic;
+  font-size: 13px;
+  color: var(--soft);
 }
 .need {
   color: var(--copper);

@@ -30,6 +30,10 @@ _HEADERS: dict[Role, str] = {
 _PLACE = re.compile(r"[\[(]?(?:[A-Za-z]{0,4}[-._ ]?\d{1,4}(?:[.-]\d{1,3})*[a-z]?|[A-Z]{1,5}|[A-Za-z]\d[A-Za-z\d]{0,3})[\])]?[.:)]?")
 
 
+MOST_NUMERIC, LOOKED_AT = 6, 60
+"""Columns of single figures that are told apart, and rows that are looked at for it: more of either says nothing more."""
+
+
 def header_role(cell: str) -> tuple[Role | None, str]:
     """Return what a header says its column holds, and the unit it names; None where it says nothing known."""
     cell = re.split(r"\s/\s", cell)[0]
@@ -152,7 +156,9 @@ def _figures(
     body: Sequence[Sequence[str]], out: list[Role | None], free: list[int], cells: dict[int, list[Cell]], mark: Literal[".", ","]
 ) -> None:
     """Tell columns of single figures apart: lowest, highest, step, factory value, by what must hold between them."""
-    numeric = [i for i in free if sum(len(c.figures) == 1 or bool(c.default) for c in cells[i]) >= 0.35 * len(cells[i])]
+    numeric = [i for i in free if sum(len(c.figures) == 1 or bool(c.default) for c in cells[i]) >= 0.35 * len(cells[i])][
+        :MOST_NUMERIC
+    ]
     wanted: list[Role] = [
         r for r in ("min", "max", "step", "factory") if r not in out and not ("range" in out and r in ("min", "max"))
     ]
@@ -162,6 +168,7 @@ def _figures(
         {i: _single(read_cell(row[i], mark)) for i in numeric} | {-1: _range(row, out, mark, 0), -2: _range(row, out, mark, 1)}
         for row in body
     ]
+    rows = rows[:: max(1, len(rows) // LOOKED_AT)]
     best: tuple[float, tuple[tuple[int, Role], ...]] = (-1.0, ())
     count = min(len(numeric), len(wanted))
     for chosen in permutations(wanted, count):

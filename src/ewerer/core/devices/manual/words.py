@@ -147,14 +147,19 @@ def _signature(text: str) -> Signature:
     return Signature(tuple(needs), frozenset(may))
 
 
-def parts_of(name: str) -> list[Part]:
+LONGEST_NAME = 120
+"""Characters of a name that are looked at; a name is cut to half of that in a profile."""
+
+
+@lru_cache(maxsize=8192)
+def parts_of(name: str) -> tuple[Part, ...]:
     """Return the pieces of a name with their ideas; filling words are left out.
 
     >>> [sorted(p.ideas) for p in parts_of("Netzladestrom")]
     [['mains'], ['charge'], ['amp']]
     """
     lex = lexicon()
-    tokens = plain(name).split()
+    tokens = plain(name[:LONGEST_NAME]).split()
     out: list[Part] = []
     i = 0
     while i < len(tokens):
@@ -165,7 +170,7 @@ def parts_of(name: str) -> list[Part]:
             continue
         out += _word(tokens[i], lex)
         i += 1
-    return out
+    return tuple(out)
 
 
 def _begins(tokens: list[str], stem: tuple[str, ...]) -> bool:
