@@ -99,6 +99,9 @@ li {
   gap: 6px;
   align-items: center;
 }
+li :deep(.pick) {
+  width: 168px;
+}
 code {
   min-width: 5ch;
 }

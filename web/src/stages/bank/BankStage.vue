@@ -243,14 +243,14 @@ const FIGURES = [
       :choices="profiles.map((p) => [p.id, `${p.name} · ${p.about}`])"
     />
     <button :disabled="!adding" @click="add(adding)">Add module</button>
-    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'module/1' } }"
-      >Not listed? Describe it with its BMS</RouterLink
-    >
     <button @click="add(null)">Add by nameplate</button>
     <span v-if="modules.length" class="like">
       <button :disabled="!Number(many)" @click="addLike">Add {{ Number(many) || '' }} like the last</button>
       <NumberInput whole aria-label="How many like the last" :value="many" @set="(v) => (many = v)" />
     </span>
+    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'module/1' } }"
+      >Not listed? Describe it with its BMS</RouterLink
+    >
   </div>
 
   <fieldset data-pointer="/bank">
