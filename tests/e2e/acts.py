@@ -45,3 +45,23 @@ def tick(place, role, name=None, on=True):
     if box.is_checked() != on:
         box.locator("xpath=ancestor::label").click(position={"x": 9, "y": 20})
     expect(box).to_be_checked(checked=on)
+
+
+class Person:
+    """Clicks and keys of one person, counted as a person makes them."""
+
+    def __init__(self, page):
+        self.page, self.clicks, self.keys = page, 0, 0
+
+    def click(self, place):
+        place.click()
+        self.clicks += 1
+
+    def type(self, text):
+        self.page.keyboard.type(text)
+        self.keys += len(text)
+
+    def press(self, *keys):
+        for key in keys:
+            self.page.keyboard.press(key)
+            self.keys += 1

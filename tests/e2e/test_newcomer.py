@@ -6,28 +6,8 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import saved, show
+from tests.e2e.acts import Person, saved, show
 from tests.jobs import SKERRY
-
-
-class Person:
-    """Clicks and keys of one person, counted as a person makes them."""
-
-    def __init__(self, page):
-        self.page, self.clicks, self.keys = page, 0, 0
-
-    def click(self, place):
-        place.click()
-        self.clicks += 1
-
-    def type(self, text):
-        self.page.keyboard.type(text)
-        self.keys += len(text)
-
-    def press(self, *keys):
-        for key in keys:
-            self.page.keyboard.press(key)
-            self.keys += 1
 
 
 def test_from_nothing_to_the_sheet_of_unlisted_devices(signed):

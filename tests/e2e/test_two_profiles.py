@@ -5,8 +5,7 @@ import json
 from playwright.sync_api import expect
 
 from ewerer.core.devices.library import SHIPPED
-from tests.e2e.acts import saved, show
-from tests.e2e.test_newcomer import Person
+from tests.e2e.acts import Person, saved, show
 from tests.jobs import SKERRY, data
 
 UNIT = """Abbreviations: AbsV = absorption voltage, CutV = low battery cut-off voltage
