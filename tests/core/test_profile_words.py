@@ -10,6 +10,7 @@ from ewerer.core.devices.library import SHIPPED, parse_profile_data
 from ewerer.core.documents.profile_words import WORDS, differences, place, said
 from ewerer.core.documents.profiles import PROFILE_MODELS
 from ewerer.core.trade.errors import DocumentError
+from tests.sizes import size
 
 PROFILES = [json.loads(p.read_text()) for p in sorted(SHIPPED.glob("*.json"))]
 WRONG = ["", "!!", -1e9, 1e12, True, [], {}, None, [{}], {"a_b": 1}]
@@ -47,16 +48,23 @@ def test_every_field_has_a_word():
     assert not [w for w in WORDS.values() if "_" in w or not w]
 
 
-@pytest.mark.parametrize("document", PROFILES, ids=lambda d: d["id"])
-def test_every_refusal_of_every_field_is_readable(document):
+def places(tag):
+    """Every kind of field that a kind of profile has, where one stands: in the shipped profile, by its place."""
+    seen = set()
+    for document in (d for d in PROFILES if d["ewerer"] == tag):
+        for at in leaves(document):
+            pattern = tuple("*" if isinstance(p, int) else p for p in at)
+            if at and at[0] != "ewerer" and pattern not in seen:
+                seen.add(pattern)
+                yield document, at
+
+
+@pytest.mark.parametrize("tag", sorted(PROFILE_MODELS))
+def test_every_refusal_of_every_field_is_readable(tag):
     """Each kind of field once: taken out, and given every kind of nonsense."""
-    tag, seen, texts = document["ewerer"], set(), 0
-    for at in leaves(document):
-        pattern = tuple("*" if isinstance(p, int) else p for p in at)
-        if not at or at[0] in ("ewerer",) or pattern in seen:
-            continue
-        seen.add(pattern)
-        for value in (..., *WRONG):
+    texts = 0
+    for document, at in places(tag):
+        for value in (..., *WRONG[:: size(4, 1)]):
             data = changed(document, at, value) if not (value is ... and isinstance(at[-1], int)) else document
             try:
                 parse_profile_data(data)

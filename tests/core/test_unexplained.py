@@ -29,7 +29,7 @@ def unexplained(profile, chance, part):
     return parse_profile(json.dumps(out))
 
 
-@pytest.mark.parametrize("seed", range(size(24, 600)))
+@pytest.mark.parametrize("seed", range(size(8, 600)))
 def test_any_job_with_unexplained_words_has_a_plan(seed):
     chance = random.Random(seed)
     part = chance.choice((1.0, 0.5, 0.2))
@@ -65,7 +65,7 @@ PLATE = {
 }  # fmt: skip
 
 
-@pytest.mark.parametrize("seed", range(size(16, 400)))
+@pytest.mark.parametrize("seed", range(size(6, 400)))
 def test_any_pasted_manual_makes_a_device_that_plans(seed):
     """From a table in any habit to the order of entry of an ordinary plan, every row as it was read, nothing explained by hand."""
     chance = random.Random(seed)

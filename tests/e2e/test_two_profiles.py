@@ -146,8 +146,9 @@ def test_an_unlisted_battery_and_an_unlisted_unit_to_the_working_list(opened, ba
     expect(page.get_by_text("Saved as version 1.")).to_be_visible()
     me.click(page.get_by_role("button", name="Use it in the job"))
     expect(page.get_by_role("heading", name="Units", level=1)).to_be_visible()
-    for _ in range(2):
+    for number in (1, 2):
         me.click(page.get_by_role("button", name="Add unit"))
+        expect(page.get_by_label(f"Name of unit {number}")).to_be_visible()
     saved(page)
     show(page, "Sheet")
     me.clicks += 1
