@@ -22,9 +22,10 @@ def run(args: argparse.Namespace) -> int:
     job = parse_job(read(args.job), held)
     state = fold(e.to_data() for e in read_events(read(args.events, MAX_EVENTS_BYTES))) if args.events else fold([])
     made = run_of(laid_over(job, state), held, args.visit)
-    where = standing(made.steps, statuses_of(state, made.steps)) if args.events else {}
+    statuses = statuses_of(state, made.steps)
+    where = standing(made.steps, statuses) if args.events else {}
     if args.format == "pdf":
-        write(checklist_page(made, with_lines(made.steps, statuses_of(state, made.steps)), args.paper), args.output)
+        write(checklist_page(made, with_lines(made.steps, statuses), args.paper), args.output)
     else:
         text = made.model_dump_json(indent=2)
         if where:

@@ -259,8 +259,8 @@ export const api = {
     everything((limit, offset) =>
       told(http.GET('/api/library/{id}/versions', { params: { path: { id }, query: { limit, offset } } })),
     ),
-  checkProfile: (document: object, signal?: AbortSignal) =>
-    told(http.POST('/api/library/check', { body: document as Record<string, never>, signal })),
+  checkProfile: (document: string | object, signal?: AbortSignal) =>
+    told(http.POST('/api/library/check', { body: document as never, signal })),
   lacksOf: (document: object) => told(http.POST('/api/library/lacks', { body: document as Record<string, never> })),
   differences: (before: object, after: object) =>
     told(http.POST('/api/library/differences', { body: { before, after } as never })),

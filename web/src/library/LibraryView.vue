@@ -141,13 +141,14 @@ async function importFiles(files: File[]) {
   const made: string[] = []
   for (const file of files) {
     importing.value = file.name
+    const text = await file.text()
     try {
-      made.push((await api.createProfile(await file.text())).id)
+      made.push((await api.createProfile(text)).id)
     } catch (error) {
       if (!(error instanceof ApiProblem)) throw error
       failure.value = error
       // A file is refused in the same words as a form.
-      refused.value = error.problems.length ? (await api.checkProfile(JSON.parse(await file.text()) as object)).problems : []
+      refused.value = error.problems.length ? (await api.checkProfile(text)).problems : []
       break
     }
   }
@@ -224,7 +225,7 @@ const uses = useQuery(
   computed(() => ({
     queryKey: ['uses', chosen.value],
     queryFn: () => api.usesOf(chosen.value),
-    enabled: !!line.value && !away.value && chosen.value !== NEW,
+    enabled: !!line.value?.own && !away.value && chosen.value !== NEW,
   })),
 )
 const settings = computed(() => ((draft.value?.settings as unknown[] | undefined) ?? []).length)

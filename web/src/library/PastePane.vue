@@ -97,8 +97,6 @@ const range = (r: ManualRow) => {
 const FIELDS: Record<string, { word: string; key: keyof Decision }> = {
   rated: { word: '100 % is', key: 'rated' },
   cells: { word: 'cells in series', key: 'cells' },
-  lowest: { word: 'lowest', key: 'min' },
-  highest: { word: 'highest', key: 'max' },
   min: { word: 'lowest', key: 'min' },
   max: { word: 'highest', key: 'max' },
 }

@@ -8,5 +8,11 @@ export function useLibrary() {
   const profiles = computed(() => list.data.value ?? [])
   const of = (kind: string) => profiles.value.filter((p) => p.kind === kind)
   const nameOf = (id: string) => profiles.value.find((p) => p.id === id)?.name ?? id
-  return { of, nameOf }
+  /** What pins a profile of the crew's own in its newest version in a job that does not pin it yet, for beside what uses it. */
+  function pinned(job: { at: (pointer: string) => unknown }, kind: string, id: string): [string, unknown][] {
+    const pin = of(kind).find((p) => p.id === id && p.own)?.revision
+    const at = `/profile_revisions/${id}`
+    return pin && !job.at(at) ? [[at, pin]] : []
+  }
+  return { of, nameOf, pinned }
 }

@@ -1,4 +1,6 @@
 // Where each step of a run stands, by the same rules as the server's (src/ewerer/core/record/run.py).
+import { sameText } from './judge'
+
 export type Standing =
   'done' | 'overridden' | 'skipped' | 'failed' | 'open' | 'unsure' | 'begun' | 'ready' | 'waiting' | 'blocked'
 const FINISHED = ['done', 'overridden', 'skipped']
@@ -15,9 +17,7 @@ const MOST_SHOWN = 60
 /** Whether what was entered is still what the plan asks for; where nobody noted it, it counts as such. */
 export function stands(enter: string, told: { status?: string; shown?: string } | undefined): boolean {
   const shown = told?.shown ?? ''
-  if (told?.status !== 'done' || !shown || shown.toLowerCase() === enter.toLowerCase().slice(0, MOST_SHOWN)) return true
-  const figure = (text: string) => (/^\s*[-+]?[\d.,]+\s*$/.test(text) ? Number(text.replace(',', '.')) : NaN)
-  return figure(shown) === figure(enter)
+  return told?.status !== 'done' || !shown || sameText(shown, enter.slice(0, MOST_SHOWN))
 }
 
 /** The status of each step; a line that was entered otherwise than the plan says now is to be entered again. */

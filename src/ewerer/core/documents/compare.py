@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from ..trade.steps import figure
 from .fields import FieldWords, field_at
-from .parse import pointer_of
+from .walk import GONE, walk
 
-GONE = object()
 LONGEST = 80
 
 
@@ -26,44 +24,15 @@ class Difference:
     after: str
 
 
-def _named(rows: list[Any]) -> dict[str, Any] | None:
-    """Return rows by their own id or name, None where they have none or share one."""
-    for key in ("id", "name"):
-        names = [r.get(key) if isinstance(r, dict) else None for r in rows]
-        known = [n for n in names if isinstance(n, str)]
-        if len(known) == len(rows) and len(set(known)) == len(known):
-            return dict(zip(known, rows, strict=True))
-    return None
-
-
-def _walk(before: Any, after: Any, at: str, words: tuple[str, ...]) -> Iterator[tuple[str, tuple[str, ...], Any, Any]]:
-    if before == after and isinstance(before, bool) == isinstance(after, bool):
-        return
-    if isinstance(before, dict) and isinstance(after, dict):
-        for key in dict.fromkeys([*before, *after]):
-            one, other = before.get(key, GONE), after.get(key, GONE)
-            held = at + pointer_of([key])
-            known = _words(held)
-            yield from _walk(one, other, held, (*words, known.label if known else key))
-        return
-    if isinstance(before, list) and isinstance(after, list):
-        ones, others = _named(before), _named(after)
-        if ones is not None and others is not None and (ones or others):
-            places = {name: i for i, name in enumerate(others)} | {n: i for i, n in enumerate(ones) if n not in others}
-            for name in dict.fromkeys([*ones, *others]):
-                yield from _walk(ones.get(name, GONE), others.get(name, GONE), f"{at}/{places[name]}", (*words, name))
-            return
-        if len(before) == len(after) and all(isinstance(r, dict) for r in (*before, *after)):
-            for i, (one, other) in enumerate(zip(before, after, strict=True)):
-                yield from _walk(one, other, f"{at}/{i}", (*words, str(i + 1)))
-            return
-    yield at, words, before, after
-
-
 def _words(pointer: str) -> FieldWords | None:
     """Return the words of the field at a pointer, None where it has none of its own."""
     found = field_at(pointer)
     return found if found is not None and found.pointer.count("/") == pointer.count("/") else None
+
+
+def _label(pointer: str, key: str) -> str:
+    known = _words(pointer)
+    return known.label if known else key
 
 
 def said(value: Any, words: FieldWords | None) -> str:
@@ -91,7 +60,7 @@ def differences(before: dict[str, Any], after: dict[str, Any]) -> list[Differenc
     ``pointer`` is the place in ``after``, or in ``before`` for what ``after`` has not. Units are those of the screens.
     """
     out = []
-    for pointer, words, one, other in _walk(before, after, "", ()):
+    for pointer, words, one, other in walk(before, after, _label):
         known = _words(pointer)
         number = any(isinstance(v, int | float) and not isinstance(v, bool) for v in (one, other))
         unit = known.unit if known and number and not known.choices else ""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from ..trade.errors import Problem
 from ..trade.quantities import QUANTITIES
+from .walk import GONE, walk
 
 WORDS: dict[str, str] = {
     "absorb_v": "charges to", "ac_charge_max_a": "charges from AC at most", "ac_hz": "AC frequency", "ac_input_max_a": "AC input at most", "ac_phases": "phases of its AC side",
@@ -45,6 +45,10 @@ FORMS: dict[str, str] = {
     "rule": "a rule such as: alarm lies at least 0.5 above shut-down",
 }
 """What would be right in fields that are refused for their form."""
+NAMES = ("id", "name", "rule", "version")
+"""What rows of a profile are told apart by."""
+TOLD = ("/revision", "/ewerer")
+"""What every version says anew."""
 LISTED = 6
 """Most entries of a list that are named in a difference."""
 ROW = re.compile(r"^\d+$")
@@ -140,38 +144,18 @@ def differences(before: Any, after: Any) -> list[ProfileDifference]:
     >>> differences({"name": "A", "cell_max_v": 3.6}, {"name": "A", "cell_max_v": 3.65})[0].place
     'cell maximum'
     """
-    return list(_walk(before, after, "", before, after))
+    return [_difference(at, one, other, before, after) for at, _, one, other in walk(before, after, keys=NAMES) if at not in TOLD]
 
 
-def _key(row: Any) -> str:
-    return next((str(row[k]) for k in ("id", "name", "rule", "version") if isinstance(row, dict) and row.get(k)), "")
-
-
-def _walk(one: Any, other: Any, at: str, before: Any, after: Any) -> Iterator[ProfileDifference]:
-    if one == other or at in ("/revision", "/ewerer"):
-        return
-    if isinstance(one, dict) and isinstance(other, dict):
-        for key in dict.fromkeys([*one, *other]):
-            yield from _walk(one.get(key), other.get(key), f"{at}/{key.replace('~', '~0').replace('/', '~1')}", before, after)
-    elif isinstance(one, list) and isinstance(other, list) and all(_key(r) for r in [*one, *other]):
-        old, new = {_key(r): r for r in one}, {_key(r): (i, r) for i, r in enumerate(other)}
-        for key, row in old.items():
-            if key not in new:
-                yield ProfileDifference(
-                    at, f"{place(at, after)}, “{row.get('label') or row.get('name') or key}”", "there", "taken out"
-                )
-        for key, (i, row) in new.items():
-            if key not in old:
-                yield ProfileDifference(f"{at}/{i}", place(f"{at}/{i}", after), "nothing", _brief(row))
-            else:
-                yield from _walk(old[key], row, f"{at}/{i}", before, after)
-    else:
-        yield ProfileDifference(at, place(at, after if other is not None else before), _brief(one), _brief(other))
+def _difference(at: str, one: Any, other: Any, before: Any, after: Any) -> ProfileDifference:
+    if other is GONE and isinstance(one, dict):
+        return ProfileDifference(at, place(at, before), "there", "taken out")
+    return ProfileDifference(at, place(at, before if other is GONE else after), _brief(one), _brief(other))
 
 
 def _brief(value: Any) -> str:
     """Return a value as a person reads it."""
-    if value is None or value in ([], {}):
+    if value is None or value is GONE or value in ([], {}):
         return "nothing"
     if isinstance(value, bool):
         return "yes" if value else "no"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from ..devices.codec import same_word
 from ..documents.results.run import RunStep
 
 MOST_SHOWN = 60
@@ -18,12 +19,7 @@ def stands(enter: str, told: Mapping[str, Any]) -> bool:
     The browser does the same (web/src/record/standing.ts).
     """
     shown = str(told.get("shown") or "")
-    if told.get("status") != "done" or not shown or shown.casefold() == enter.casefold()[:MOST_SHOWN]:
-        return True
-    try:
-        return float(shown.replace(",", ".")) == float(enter.replace(",", "."))
-    except ValueError:
-        return False
+    return told.get("status") != "done" or not shown or same_word(shown, enter[:MOST_SHOWN])
 
 
 def statuses_of(state: Mapping[str, Any], steps: Iterable[RunStep]) -> dict[str, str]:

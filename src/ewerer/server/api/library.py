@@ -13,7 +13,7 @@ from pydantic import Field
 
 from ...core import tasks
 from ...core.devices.lacks import Lack, lacks
-from ...core.devices.library import parse_profile, shipped_library
+from ...core.devices.library import parse_profile, parse_profile_data, shipped_library
 from ...core.devices.manual import Decided, ManualTable, Taken, take
 from ...core.documents.parse import parse_json
 from ...core.documents.profile_words import differences, place, said
@@ -179,13 +179,11 @@ _PROFILE_BODY = {"requestBody": {"required": True, "content": {JSON: {"schema": 
 @router.post("/check", response={200: CheckOut, **REFUSALS}, openapi_extra=_PROFILE_BODY)
 def check_profile(request: HttpRequest) -> dict[str, Any]:
     """Say what is wrong with a profile document, however incomplete it is; nothing is stored."""
+    data: Any = None
     try:
-        return {"problems": [], "about": parse_profile(request.body).about()}
+        data = parse_json(request.body)
+        return {"problems": [], "about": parse_profile_data(data).about()}
     except DocumentError as error:
-        try:
-            data = parse_json(request.body)
-        except DocumentError:
-            data = None
         return {"problems": [asdict(p) | {"place": place(p.pointer, data), "words": said(p)} for p in error.problems], "about": ""}
 
 

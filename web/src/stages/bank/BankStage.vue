@@ -22,7 +22,7 @@ interface Module {
   profile?: string
 }
 const job = useJob()
-const { of, nameOf } = useLibrary()
+const { of, nameOf, pinned } = useLibrary()
 const profiles = computed(() => of('module'))
 const modules = computed(() => (job.at('/bank/modules') as Module[] | undefined) ?? [])
 const planned = computed(() => new Map((job.plan.value?.bank?.modules ?? []).map((m) => [m.id, m])))
@@ -37,11 +37,7 @@ function add(profile: string | null) {
   const id = freeId(modules.value.map((m) => m.id))
   const last = modules.value.at(-1)
   const next = profile ? { id, profile } : { ...moduleFigures(last, job.plan.value?.next_module), id }
-  const pin = profile && profiles.value.find((p) => p.id === profile && p.own)?.revision
-  job.setAll([
-    ['/bank/modules', [...modules.value, next]],
-    ...(pin && !job.at(`/profile_revisions/${profile}`) ? [[`/profile_revisions/${profile}`, pin] as [string, unknown]] : []),
-  ])
+  job.setAll([['/bank/modules', [...modules.value, next]], ...(profile ? pinned(job, 'module', profile) : [])])
   if (!profile) openRow.value = modules.value.length - 1
 }
 const many = ref<number | string | undefined>(6)

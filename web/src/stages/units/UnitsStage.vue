@@ -27,7 +27,7 @@ interface Unit {
   firmware?: string
 }
 const job = useJob()
-const { of, nameOf } = useLibrary()
+const { of, nameOf, pinned } = useLibrary()
 const units = computed(() => (job.at('/units') as Unit[] | undefined) ?? [])
 const chargers = computed(() => (job.at('/sun/chargers') as Unit[] | undefined) ?? [])
 // Whoever comes back from describing a unit finds it chosen.
@@ -50,26 +50,17 @@ function add(plate?: Record<string, unknown>) {
     phase: job.plan.value?.next_unit.phase,
   }
   if (last?.firmware) next.firmware = last.firmware
-  const pin = plate ? undefined : of('inverter').find((p) => p.id === adding.value && p.own)?.revision
   if (plate) openRow.value = next.id
-  job.setAll([
-    ['/units', [...units.value, next]],
-    ...(pin && !job.at(`/profile_revisions/${adding.value}`)
-      ? [[`/profile_revisions/${adding.value}`, pin] as [string, unknown]]
-      : []),
-  ])
+  job.setAll([['/units', [...units.value, next]], ...(plate ? [] : pinned(job, 'inverter', adding.value))])
 }
 function addSun(plate?: Record<string, unknown>) {
   const id = freeId(
     chargers.value.map((c) => c.id),
     'S',
   )
-  const pin = plate ? undefined : of('sun-charger').find((p) => p.id === addingSun.value && p.own)?.revision
   job.setAll([
     ['/sun/chargers', [...chargers.value, { id, ...(plate ? { plate } : { profile: addingSun.value }) }]],
-    ...(pin && !job.at(`/profile_revisions/${addingSun.value}`)
-      ? [[`/profile_revisions/${addingSun.value}`, pin] as [string, unknown]]
-      : []),
+    ...(plate ? [] : pinned(job, 'sun-charger', addingSun.value)),
   ])
   if (plate) openRow.value = id
 }

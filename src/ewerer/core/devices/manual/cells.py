@@ -10,6 +10,7 @@ import unicodedata
 from dataclasses import dataclass, field
 
 from ...trade.numbers import Mark, read_number
+from .words import plain
 
 MAX_LISTED = 60
 """Most entries of a list of choices."""
@@ -113,7 +114,6 @@ _YES = [
     "habilitado",
     "allow",
     "allowed",
-    "active",
 ]
 _NO = [
     "off",
@@ -235,6 +235,11 @@ def unit_of(text: str) -> tuple[str, bool, bool]:
     return UNITS.get(bare, ""), False, False
 
 
+def unit_named(text: str | None) -> str:
+    """Return the unit that stands behind a figure; empty where none does."""
+    return UNITS.get((text or "").strip().lower(), "")
+
+
 def figure_of(text: str, mark: Mark, doubts: list[str]) -> float | None:
     """Return the figure a text of digits says; None, with a doubt, where it could be two."""
     said = read_number(text.replace("−", "-").replace(" -", "-").strip(), mark=mark)
@@ -246,8 +251,7 @@ def figure_of(text: str, mark: Mark, doubts: list[str]) -> float | None:
 
 def is_yes(word: str) -> bool | None:
     """Return whether a word switches on (True) or off (False); None for any other."""
-    bare = "".join(c for c in unicodedata.normalize("NFKD", word.lower()) if not unicodedata.combining(c)).strip(" .")
-    parts = [p for p in re.split(r"[^a-z]+", bare) if p]
+    parts = re.findall(r"[a-z]+", plain(word))
     if not parts or len(parts) > 3:
         return None
     said = {True if p in _YES else False if p in _NO else None for p in parts}
@@ -294,9 +298,7 @@ def read_cell(text: str, mark: Mark, *, choices: bool = False) -> Cell:
 
 def _special_units(text: str, out: Cell) -> str:
     """Take units of several words out of a text, and leave a plain one in their place."""
-    if _PER_DEGREE.search(text):
-        found = _PER_DEGREE.search(text)
-        assert found is not None
+    if found := _PER_DEGREE.search(text):
         out.per_cell = bool(found["cell"] or found["first"])
         out.unit = "mV/°C"
         return _PER_DEGREE.sub(" ", text).strip()
@@ -368,19 +370,19 @@ def _one(text: str, mark: Mark) -> tuple[float, str] | None:
     if not found:
         return None
     value = figure_of(found["n"], mark, [])
-    return None if value is None else (value, UNITS.get(found["u"].strip().lower(), ""))
+    return None if value is None else (value, unit_named(found["u"]))
 
 
 def _figures(text: str, out: Cell, mark: Mark) -> Cell:
     if found := STEP.search(text):
         out.step = figure_of(found["a"] or found["b"], mark, out.doubts)
-        out.step_unit = UNITS.get((found["ua"] or found["ub"] or "").strip().lower(), "")
+        out.step_unit = unit_named(found["ua"] or found["ub"])
         text = (text[: found.start()].rstrip(" (,;/[") + " " + text[found.end() :].lstrip(" )];/")).strip()
     plus = re.fullmatch(rf"\s*(?:±|\+/?-)\s*(?P<n>{_NUM})(?P<u>{_AFTER})\s*", text, re.IGNORECASE)
     if plus:
         high = figure_of(plus["n"], mark, out.doubts)
         out.low, out.high = (-high if high is not None else None), high
-        out.unit = out.unit or UNITS.get(plus["u"].strip().lower(), "")
+        out.unit = out.unit or unit_named(plus["u"])
         return out
     ranges = [
         f
@@ -400,7 +402,7 @@ def _figures(text: str, out: Cell, mark: Mark) -> Cell:
         rest = rest[: found.start()] + " ; " + rest[found.end() :]
     for n, found in enumerate(ranges):
         low, high = figure_of(found["low"], mark, out.doubts), figure_of(found["high"], mark, out.doubts)
-        before, unit = (UNITS.get(found[u].strip().lower(), "") for u in ("u1", "u2"))
+        before, unit = (unit_named(found[u]) for u in ("u1", "u2"))
         if before and unit and before != unit:
             out.doubts.append(f"the range has two units, {before} and {unit}")
         unit = unit or before
@@ -412,7 +414,7 @@ def _figures(text: str, out: Cell, mark: Mark) -> Cell:
     if ranges and out.step is None and (found := _BRACKET.search(text[ranges[-1].end() :])):
         step = figure_of(found["a"] or found["b"], mark, [])
         if step and out.low is not None and out.high is not None and 0 < step <= (out.high - out.low) / 2 and not OFF.search(text):
-            out.step, out.step_unit = step, UNITS.get((found["ua"] or found["ub"] or "").strip().lower(), "")
+            out.step, out.step_unit = step, unit_named(found["ua"] or found["ub"])
             rest = rest.replace(found[0].strip(), " ; ", 1)
     _beside(rest, out, mark)
     if out.low is not None and out.high is not None and out.low > out.high:
@@ -442,7 +444,7 @@ def _beside(rest: str, out: Cell, mark: Mark) -> None:
             value = figure_of(single["n"], mark, out.doubts)
             if value is not None:
                 out.figures.append(value)
-                out.unit = out.unit or UNITS.get(single["u"].strip().lower(), "")
+                out.unit = out.unit or unit_named(single["u"])
             continue
         most = re.fullmatch(
             rf"\s*(?P<w>max\.?|up to|≤|<=?|bis(?: zu)?|jusqu'à|hasta|fino a|höchstens|min\.?|≥|>=?|ab)\s*(?P<n>{_SIGNED})(?P<u>{_AFTER})\s*",
@@ -451,7 +453,7 @@ def _beside(rest: str, out: Cell, mark: Mark) -> None:
         )
         if most and out.low is None and out.high is None:
             value = figure_of(most["n"], mark, out.doubts)
-            out.unit = out.unit or UNITS.get(most["u"].strip().lower(), "")
+            out.unit = out.unit or unit_named(most["u"])
             if re.match(r"min|≥|>|ab", most["w"], re.IGNORECASE):
                 out.low = value
             else:

@@ -165,10 +165,9 @@ def _figures(
     if not numeric or not wanted:
         return
     rows = [
-        {i: _single(read_cell(row[i], mark)) for i in numeric} | {-1: _range(row, out, mark, 0), -2: _range(row, out, mark, 1)}
-        for row in body
+        {i: _single(read_cell(row[i], mark)) for i in numeric} | dict(zip((-1, -2), _ends(row, out, mark), strict=True))
+        for row in body[:: max(1, len(body) // LOOKED_AT)]
     ]
-    rows = rows[:: max(1, len(rows) // LOOKED_AT)]
     best: tuple[float, tuple[tuple[int, Role], ...]] = (-1.0, ())
     count = min(len(numeric), len(wanted))
     for chosen in permutations(wanted, count):
@@ -185,12 +184,14 @@ def _single(cell: Cell) -> float | None:
     return cell.figures[0] if len(cell.figures) == 1 else None
 
 
-def _range(row: Sequence[str], out: Sequence[Role | None], mark: Literal[".", ","], end: int) -> float | None:
-    role = "range" if "range" in out else ("min", "max")[end]
-    if role not in out:
-        return None
-    cell = read_cell(row[[str(r) for r in out].index(role)], mark)
-    return (cell.low, cell.high)[end] if role == "range" else _single(cell)
+def _ends(row: Sequence[str], out: Sequence[Role | None], mark: Literal[".", ","]) -> tuple[float | None, float | None]:
+    """Return the lowest and highest figure of a row, as far as columns that are known already say them."""
+    at = {role: i for i, role in enumerate(out) if role}
+    if "range" in at:
+        cell = read_cell(row[at["range"]], mark)
+        return cell.low, cell.high
+    low, high = (_single(read_cell(row[at[r]], mark)) if r in at else None for r in ("min", "max"))
+    return low, high
 
 
 def _agreement(rows: Sequence[dict[int, float | None]], pairs: tuple[tuple[int, Role], ...]) -> float:

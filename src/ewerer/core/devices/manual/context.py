@@ -18,7 +18,7 @@ class Context:
     units: list[str]
     mark: Mark
     loose: bool = False
-    steps: dict[str, tuple[float, str]] = field(default_factory=dict)
+    steps: dict[str, float] = field(default_factory=dict)
     words: dict[str, str] = field(default_factory=dict)
     notes: dict[str, str] = field(default_factory=dict)
     class_v: float | None = None

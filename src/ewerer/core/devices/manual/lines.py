@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 
 from ...trade.numbers import read_number
-from .cells import RANGE, STEP, UNITS, marks_off, tidy
+from .cells import RANGE, STEP, UNITS, marks_off, tidy, unit_named
 from .columns import Role, content_roles, header_role, is_header
 from .context import Context, Found
 from .grid import Line
@@ -91,9 +91,9 @@ def explained(texts: Sequence[str], context: Context) -> None:
     for text in map(tidy, texts):
         for found in STEP.finditer(text):
             step = read_number(found["a"] or found["b"], mark=context.mark).value
-            unit = UNITS.get((found["ua"] or found["ub"] or "").strip().lower(), "")
+            unit = unit_named(found["ua"] or found["ub"])
             if step and unit:
-                context.steps.setdefault(unit, (step, unit))
+                context.steps.setdefault(unit, step)
         pairs = list(_ABBREVIATION.finditer(text))
         if pairs and (len(pairs) > 1 or re.search(r"abb|abk|abr|sigl|=", text, re.IGNORECASE)):
             for found in pairs:
@@ -112,8 +112,8 @@ def sorted_rows(body: list[Line], headers: Sequence[str], context: Context, skip
     path: list[str] = []
     places = {_at(line, context, "place").strip(".") for line in body} - {""}
     coded = sum(bool(_at(line, context, "place")) for line in body) > 0.5 * len(body)
-    notes: list[tuple[Line, str]] = []
-    for k, line in enumerate(body):
+    notes: list[str] = []
+    for line in body:
         filled = [c for c in line.cells if c]
         alone = len(filled) == 1
         if headers and sum(a == b for a, b in zip(line.cells, headers, strict=False) if b) >= 0.6 * sum(bool(h) for h in headers):
@@ -131,17 +131,17 @@ def sorted_rows(body: list[Line], headers: Sequence[str], context: Context, skip
             mark = marks_off("x" + foot["mark"])[1]
             context.notes[mark[0] if mark else foot["mark"].strip("()[]^")] = foot["text"]
             skipped.append(Skipped(line=line.no, text=line.text, why="footnote"))
-            notes.append((line, foot["text"]))
+            notes.append(foot["text"])
             continue
         if alone and (_NOTE.match(filled[0]) or (len(filled[0].split()) > 9 and not _looks_like_setting(filled[0], context))):
             skipped.append(Skipped(line=line.no, text=line.text, why="explanation"))
-            notes.append((line, filled[0]))
+            notes.append(filled[0])
             continue
         if context.loose:
-            _loose_line(line, body, k, context, skipped, out, path)
+            _loose_line(line, context, skipped, out, path)
             continue
         got: dict[Role, str] = {role: cell for role, cell in zip(context.roles, line.cells, strict=True) if role and cell}
-        if out and _belongs_above(got, out[-1], coded, path):
+        if out and _belongs_above(got, out[-1], coded):
             for role, text in got.items():
                 out[-1].got[role] = (
                     f"{out[-1].got.get(role, '')} {text}".strip()
@@ -156,7 +156,7 @@ def sorted_rows(body: list[Line], headers: Sequence[str], context: Context, skip
             skipped.append(Skipped(line=line.no, text=line.text, why="heading"))
             continue
         out.append(Found(line=line.no, got=got, path=list(path)))
-    explained([text for _, text in notes], context)
+    explained(notes, context)
     return out
 
 
@@ -186,7 +186,7 @@ def _heading(text: str, path: list[str]) -> list[str]:
     return [title]
 
 
-def _belongs_above(got: Mapping[Role, str], last: Found, coded: bool, path: list[str]) -> bool:
+def _belongs_above(got: Mapping[Role, str], last: Found, coded: bool) -> bool:
     """Whether a row goes on in the cells of the one above."""
     if not got or (coded and "place" in got) or ("place" in got and "name" in got):
         return False
@@ -214,9 +214,7 @@ def _looks_like_setting(text: str, context: Context) -> bool:
     )
 
 
-def _loose_line(
-    line: Line, body: list[Line], k: int, context: Context, skipped: list[Skipped], out: list[Found], path: list[str]
-) -> None:
+def _loose_line(line: Line, context: Context, skipped: list[Skipped], out: list[Found], path: list[str]) -> None:
     """Read a line whose cells run together: number, name, then what begins with a figure or a list."""
     text = line.text
     found = CODE.match(text)

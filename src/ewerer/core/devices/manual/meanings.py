@@ -6,7 +6,6 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import Any
 
 from ...documents.parse import shortened
 from ...trade.numbers import read_number
@@ -261,11 +260,8 @@ def _is_sure(f: Found, row: ManualRow, context: Context, found: Sequence[Found])
         )
     if q.kind == "clock":
         return f.cell.clock
-    if q.unit and not f.cell.unit and _usual(q.name, f, context) is None:
-        return False
     usual = _usual(q.name, f, context)
-    known: Any = PER_CLASS.get(q.name) is not None
-    if usual is None and known and context.class_v is None:
+    if usual is None and ((q.unit and not f.cell.unit) or (q.name in PER_CLASS and context.class_v is None)):
         return False
     return usual is not False and f.form == "figure"
 

@@ -8,6 +8,8 @@ from typing import Any
 
 from pydantic import BaseModel, Field, ValidationError
 
+from ...documents.parse import problems_of
+from ...documents.profile_words import plain as in_words
 from ...documents.profiles import Setting
 from ...trade.errors import Error
 from ...trade.numbers import read_number
@@ -111,9 +113,9 @@ def _setting(row: Decided, used: Collection[str], class_v: float | None, ratings
     try:
         Setting.model_validate(out)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = {"min": "lowest", "max": "highest"}.get(str(first["loc"][0]), str(first["loc"][0])) if first["loc"] else "row"
-        raise _RowRefused(where, first["msg"].removeprefix("Value error, "), "a row that a display can show") from None
+        first = problems_of(Setting, error)[0]
+        field = first.pointer.split("/")[1] if first.pointer else "row"
+        raise _RowRefused(field, in_words(first.message), "a row that a display can show") from None
     return out
 
 

@@ -167,8 +167,7 @@ def read_values(f: Found, context: Context) -> None:
     if cell.step is None and (cell.low is not None or cell.figures) and (noted := read_cell(got.get("note", ""), mark)).step:
         cell.step, cell.step_unit = noted.step, noted.step_unit
     if cell.step is None and cell.low is not None and not cell.clock:
-        said = context.steps.get(cell.unit)
-        cell.step = said[0] if said else None
+        cell.step = context.steps.get(cell.unit)
     if cell.step_unit and cell.unit and cell.step_unit != cell.unit and cell.step is not None:
         cell.step = _converted(cell.step, cell.step_unit, cell.unit, cell)
     if not cell.unit and not cell.listed and not cell.clock:

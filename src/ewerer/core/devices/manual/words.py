@@ -86,6 +86,7 @@ class Lexicon:
     neutral: Ideas
     maybe: frozenset[str]
     meanings: Mapping[str, tuple[Signature, ...]]
+    choices: Mapping[str, Mapping[str, tuple[str, ...]]]
 
 
 def plain(text: str) -> str:
@@ -123,7 +124,8 @@ def lexicon() -> Lexicon:
         soft=frozenset(data["soft"].split()),
         neutral=frozenset(data["neutral"].split()),
         maybe=frozenset(data["maybe"].split()),
-        meanings={name: tuple(s for text in ways for s in [_signature(text)]) for name, ways in _spread(data["meanings"]).items()},
+        meanings={name: tuple(map(_signature, ways)) for name, ways in _spread(data["meanings"]).items()},
+        choices={q: {key: tuple(words.split()) for key, words in keys.items()} for q, keys in data["choices"].items()},
     )
 
 
@@ -188,15 +190,14 @@ def _known(token: str) -> tuple[Part, ...]:
     """Return the pieces of one word, longest stems first; empty where nothing in it is known."""
     lex = lexicon()
     if token in lex.exact:
-        ideas = lex.exact[token] | lex.stems.get(token, frozenset()) | lex.inside.get(token, frozenset())
-        return (Part(token, ideas, filling=token in lex.maybe),)
+        return (Part(token, lex.exact[token] | _ideas(token, lex), filling=token in lex.maybe),)
     whole = max((s for s in lex.stems if _inflected(token, s)), key=len, default="")
     found = [(token.find(s), s, ideas) for s, ideas in lex.inside.items() if s in token]
     if whole and (not found or len(whole) >= max(len(s) for _, s, _ in found)):
         beside = [(at, s, ideas) for at, s, ideas in found if at >= len(whole)]
         if not beside:
-            return (Part(token, lex.stems[whole] | lex.inside.get(whole, frozenset())),)
-        found = [*beside, (0, whole, lex.stems[whole] | lex.inside.get(whole, frozenset()))]
+            return (Part(token, _ideas(whole, lex)),)
+        found = [*beside, (0, whole, _ideas(whole, lex))]
     elif not whole:
         head = max((s for s in lex.stems if len(s) >= 4 and token.startswith(s)), key=len, default="")
         found += [(0, head, lex.stems[head])] if head and found else []
@@ -216,6 +217,10 @@ def _known(token: str) -> tuple[Part, ...]:
     return tuple(out)
 
 
+def _ideas(stem: str, lex: Lexicon) -> Ideas:
+    return lex.stems.get(stem, frozenset()) | lex.inside.get(stem, frozenset())
+
+
 def _word(token: str, lex: Lexicon) -> list[Part]:
     if token in lex.idle and token not in lex.exact:
         return []
@@ -225,18 +230,13 @@ def _word(token: str, lex: Lexicon) -> list[Part]:
     if token in lex.idle or len(token) < 2 or (token.isdigit() and token not in lex.exact):
         return []
     if 4 <= len(token) <= 6:
-        begun = [
-            lex.stems.get(s, frozenset()) | lex.inside.get(s, frozenset())
-            for s in {*lex.stems, *lex.inside}
-            if s.startswith(token) and len(s) > len(token)
-        ]
+        begun = [_ideas(s, lex) for s in {*lex.stems, *lex.inside} if s.startswith(token) and len(s) > len(token)]
         if begun and (shared := frozenset.intersection(*begun)):
             return [Part(token, shared, slip=True)]  # an abbreviation of one thing only
     if len(token) >= 6:
         near = process.extractOne(token, _long_stems(), scorer=fuzz.partial_ratio, score_cutoff=LEAST_SLIP)
-        for stem in [near[0]] if near else []:
-            if fuzz.ratio(token[: len(stem) + 1], stem) >= LEAST_SLIP - 4:
-                return [Part(token, lex.stems.get(stem, frozenset()) | lex.inside.get(stem, frozenset()), slip=True)]
+        if near and fuzz.ratio(token[: len(near[0]) + 1], near[0]) >= LEAST_SLIP - 4:
+            return [Part(token, _ideas(near[0], lex), slip=True)]
     return [Part(token, frozenset())]
 
 
@@ -330,12 +330,6 @@ def same_measure(unit: str, q: Quantity) -> bool:
     return unit == q.unit
 
 
-@lru_cache(maxsize=1)
-def _choice_words() -> Mapping[str, Mapping[str, tuple[str, ...]]]:
-    data = json.loads((Path(__file__).parents[2] / "trade" / "spoken.json").read_text(encoding="utf-8"))
-    return {q: {key: tuple(words.split()) for key, words in keys.items()} for q, keys in data["choices"].items()}
-
-
 def choice_meaning(quantity: str, shows: str) -> str | None:
     """Return the canonical choice that the words beside a code mean; None where they say none, or could say two.
 
@@ -345,7 +339,7 @@ def choice_meaning(quantity: str, shows: str) -> str | None:
     if quantity in ("source_order", "charge_order"):
         return _order_meaning(quantity, shows)
     tokens = plain(shows).split()
-    found = {key for key, stems in _choice_words().get(quantity, {}).items() if any(_stands(stem, tokens) for stem in stems)}
+    found = {key for key, stems in lexicon().choices.get(quantity, {}).items() if any(_stands(stem, tokens) for stem in stems)}
     return found.pop() if len(found) == 1 else None
 
 
