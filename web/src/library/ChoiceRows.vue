@@ -99,7 +99,7 @@ li {
   gap: 6px;
   align-items: center;
 }
-li :deep(.pick) {
+.choices li :deep(.pick) {
   width: 168px;
 }
 code {
