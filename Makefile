@@ -76,7 +76,8 @@ lint-python: $(S)/python-test
 	@PYTHONPATH=src .venv/bin/lint-imports --no-logo
 	@PYTHONPATH=src $(PY) tools/layers.py --check
 	@$(PY) tools/literals.py --check
-	@PYTHONPATH=src $(PY) tools/help.py --check
+	@PYTHONPATH=src $(PY) tools/help.py
+	@$(PY) tools/words.py >/dev/null --check
 
 lint-web: $(S)/node
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck
@@ -91,6 +92,7 @@ docs: $(S)/python $(S)/node
 	@EWERER_DATA=var/docs PYTHONPATH=src $(PY) tools/write_docs.py docs
 	@PYTHONPATH=src $(PY) tools/layers.py
 	@PYTHONPATH=src $(PY) tools/help.py
+	@$(PY) tools/words.py >/dev/null
 	@cd web && npm run -s types >/dev/null
 
 # One wheel with the front end in it: dist/ewerer-VERSION-py3-none-any.whl. docs/running.md leads on from there.

@@ -82,7 +82,6 @@ def new_job(page: Page, base: str) -> None:
 def year(page: Page, base: str) -> None:
     stage(SKERRY, "Windows")(page, base)
     page.get_by_role("tab", name="Year").click()
-    page.get_by_role("button", name="Run the year").click()
     page.locator("[data-calendar]").wait_for(timeout=120_000)
 
 
@@ -107,21 +106,21 @@ def faults(page: Page, base: str) -> None:
 SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "jobs": (jobs, "light", (1280, 800)),
     "site": (stage(HERON, "Site"), "light", (1280, 800)),
-    "bank": (stage(HERON, "Bank"), "light", (1280, 900)),
-    "units": (stage(FENWICK, "Units"), "light", (1280, 1000)),
-    "link": (stage(SKERRY, "Link"), "light", (1280, 1500)),
+    "bank": (stage(HERON, "Bank"), "light", (1280, 800)),
+    "units": (stage(FENWICK, "Units"), "light", (1280, 800)),
+    "link": (stage(SKERRY, "Link"), "light", (1280, 800)),
     "faults": (faults, "light", (1280, 800)),
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
-    "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 900)),
+    "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 800)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
-    "sources": (stage(SKERRY, "Sources"), "light", (1280, 1000)),
-    "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 1000)),
-    "year": (year, "light", (1280, 900)),
-    "new-job": (new_job, "light", (1280, 1180)),
+    "sources": (stage(SKERRY, "Sources"), "light", (1280, 800)),
+    "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 800)),
+    "year": (year, "light", (1280, 800)),
+    "new-job": (new_job, "light", (1280, 800)),
     "library": (library, "light", (1280, 800)),
     "as-found": (as_found, "light", (1280, 800)),
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
-    "run": (stage(SKERRY, "Run", lambda p: p.locator("[data-run-step]").wait_for()), "light", (1280, 860)),
+    "run": (stage(SKERRY, "Run", lambda p: p.locator("[data-run-step]").wait_for()), "light", (1280, 800)),
     "proof": (stage(LARCH, "Proof", lambda p: p.locator("[data-test]").first.wait_for()), "light", (1280, 800)),
     "logbook": (stage(HERON, "Handover", logbook), "light", (1280, 800)),
 }

@@ -81,4 +81,4 @@ def differences(was: dict[str, Any], now: dict[str, Any]) -> list[str]:
 
 
 if __name__ == "__main__":
-    PINS.write_bytes(lzma.compress(json.dumps(outlines(), separators=(",", ":"), sort_keys=True).encode(), preset=9))
+    PINS.write_bytes(lzma.compress(json.dumps(outlines(), separators=(",", ":"), sort_keys=True).encode(), preset=8))

@@ -267,7 +267,10 @@ def test_a_plate_or_a_profile_not_both_nor_none():
             {"id": "U1", "plate": {"continuous_w": 3000, "charge_max_a": 50, "takes": ["absorb_v", "shine"]}},
             "shine is not a quantity",
         ),
-        ({"id": "U1", "plate": {"continuous_w": 3000, "charge_max_a": 50, "battery_v_min": 70}}, "battery_v_min must be below"),
+        (
+            {"id": "U1", "plate": {"continuous_w": 3000, "charge_max_a": 50, "battery_v_min": 70}},
+            "the lowest battery volts must be below",
+        ),
     ):
         with pytest.raises(DocumentError) as refused:
             parse_job(json.dumps(changed(SKERRY, units=[unit])), LIBRARY)

@@ -66,7 +66,7 @@ def test_choices_are_what_the_document_takes():
         ("/bank/modules/0/resting_v", "Resting volts", "bank"),
         ("/bank/modules/2/switches", "Switches as found", "link"),
         ("/policy/own_figures/absorb_v", "Own figure", "thresholds"),
-        ("/policy/mode", "The bank stands", "sources"),
+        ("/policy/mode", "Operating mode", "sources"),
         ("/units/1/nothing", "Units", "units"),
         ("/sheet_marks/U1/fill", "Work done", "sheet"),
     ],

@@ -133,7 +133,7 @@ def test_decision_table(name, mode, more, expected):
         (SUN, {}, "no sun, so mains before bank"),
         (BANK, {"off": True} | GONE, "output off until the bank is back at its restart level"),
         (BANK, {"load": 9000.0, "can_discharge": 9500.0} | GONE, "at the rating: more load than the units can carry"),
-        (BANK, {"drain": 300.0, "sun": BIG}, "the bank stands above float: the load draws it down first"),
+        (BANK, {"drain": 300.0, "sun": BIG}, "the bank is above float: the load draws it down first"),
         (BANK, {"can_discharge": 0.0} | GONE, "the bank gives no more: load unserved"),
     ],
 )

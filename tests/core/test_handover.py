@@ -167,7 +167,7 @@ def test_pages(paper, size):
     assert "Skerry Field Station" in text[0] and "Harbour <crew>" in text[0] and "Ada Reed" in text[0] and PRINT[:14] in text[0]
     assert "For the owner" in text[1] and "Open points" in text[1] and "second meter says 0" in text[1]
     whole = " ".join(text)
-    for words in ("Thresholds as left", "in one line", "Settings as left", "went on anyway", "F12", "unaltered", "Warranty"):
+    for words in ("Thresholds as left", "in one line", "Settings as left", "overridden", "F12", "unaltered", "Warranty"):
         assert words in whole, words
     assert len(document) < 20
 

@@ -139,7 +139,7 @@ def test_the_calendar_file_ends_with_the_season():
 @pytest.mark.parametrize(
     ("more", "words"),
     [
-        ({"from_date": "04-01"}, "both from_date and to_date"),
+        ({"from_date": "04-01"}, "both the first and the last day"),
         ({"from_date": "02-30", "to_date": "03-01"}, "no such day"),
         ({"season": "Summer", "from_date": "04-01", "to_date": "05-01"}, "not both"),
         ({"season": "Monsoon"}, "seasons are Summer, Winter"),

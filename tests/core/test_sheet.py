@@ -124,7 +124,7 @@ def test_host_only_settings_are_left_on_the_follower():
 def test_idle_settings_are_left_alone_with_the_reason():
     made = plan_of(changed(SKERRY, policy__control="volts"))
     left = {x.setting: x.why for x in made.units[0].leave_alone}
-    assert left["pct-to-grid"] == "Does nothing in this job; leave at factory."
+    assert left["pct-to-grid"] == "Not used here; leave at factory value."
     hand = {x.setting: x for x in made.units[0].decide}
     assert hand["beeper"].known == "Taste; leave alone." and "beeper" not in left
     assert hand["beeper"].takes and hand["beeper"].factory, "what it takes and what it shows from the factory"

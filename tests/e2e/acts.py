@@ -11,9 +11,31 @@ os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright's loop runs in th
 PATIENCE_MS = int(os.environ.get("EWERER_PATIENCE_MS", "60000"))
 
 
+def unfold(context):
+    """Let a context begin with everything unfolded, as somebody who has opened all of it finds it."""
+    context.add_init_script("localStorage.getItem('ewerer:folds') || localStorage.setItem('ewerer:folds', '{\"*\": true}')")
+
+
 def show(page, stage):
     page.get_by_role("navigation", name="Stages of the work").get_by_role("link", name=re.compile(rf"^(\d+ )?{stage}\b")).click()
     expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
+
+
+def more(page, word):
+    """Choose from the menu at the right of the bar."""
+    page.get_by_role("button", name="More", exact=True).click()
+    choice = page.get_by_role("menuitem", name=re.compile("^" + re.escape(word)))
+    expect(choice).to_be_visible()
+    choice.evaluate(SETTLED)
+    choice.click()
+
+
+def line(page, key):
+    """Take up a line of the working list, as a press on it does, and return it."""
+    row = page.locator(f'[data-step="{key}"]')
+    row.click(position={"x": 20, "y": 12})
+    expect(row).to_have_attribute("aria-current", "step")
+    return row
 
 
 def saved(page):

@@ -6,7 +6,7 @@ import pytest
 from bench.server import CHROMIUM, demo_server, prepared
 from playwright.sync_api import expect
 
-from tests.e2e.acts import PATIENCE_MS
+from tests.e2e.acts import PATIENCE_MS, unfold
 from tests.jobs import data
 
 expect.set_options(timeout=PATIENCE_MS)
@@ -41,6 +41,7 @@ def known(page, context, cookies):
     errors = []
     page.on("pageerror", lambda e: errors.append(str(e)))
     context.add_cookies(cookies)
+    unfold(context)  # how it looks folded is looked at on its own
     yield page
     assert errors == []
 

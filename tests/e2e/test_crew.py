@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from .acts import choose
+from .acts import choose, unfold
 
 GOOD = "otter lamp fern quarry"
 
@@ -24,6 +24,7 @@ def invited(page, base, role):
 
 def joined(browser, base, link, name):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, service_workers="block")
+    unfold(context)
     page = context.new_page()
     page.goto(link)
     page.get_by_label("Name to sign in with").press_sequentially(name)
@@ -63,7 +64,7 @@ def test_an_invitation_makes_a_reader_who_plans_and_stores_nothing(signed, base,
     expect(theirs.locator("[data-bank-figures]")).not_to_have_text(before)
     theirs.reload()
     expect(theirs.locator("[data-bank-figures]")).to_have_text(before)
-    expect(theirs.locator("[data-save-state]")).to_contain_text("revision 1 · you read here")
+    expect(theirs.locator("[data-save-state]")).to_contain_text("revision 1, you read here")
     theirs.goto(link)
     expect(theirs.get_by_text("This invitation is used, too old, or was taken back.")).to_be_visible()
     # The lead makes them a member; from then on they work.
@@ -75,7 +76,7 @@ def test_an_invitation_makes_a_reader_who_plans_and_stores_nothing(signed, base,
     lead.fill("")
     lead.press_sequentially("9.5")
     theirs.keyboard.press("Tab")
-    expect(theirs.locator("[data-save-state]")).to_contain_text("revision 2")
+    expect(theirs.locator("[data-save-state]")).to_have_attribute("title", "Revision 2")
     theirs.goto(f"{base}/account")
     expect(theirs.locator("[data-trail]")).to_have_count(0)
     theirs.context.close()
@@ -116,7 +117,7 @@ def test_two_revisions_stand_side_by_side_in_words(opened):
         field.fill("")
         field.press_sequentially(value)
         page.keyboard.press("Tab")
-        expect(page.locator("[data-save-state]")).to_contain_text(f"revision {revision}")
+        expect(page.locator("[data-save-state]")).to_have_attribute("title", f"Revision {revision}")
     page.get_by_role("button", name="History").click()
     page.get_by_role("listitem").filter(has_text="Revision 1").get_by_role("button", name="Compare with now").click()
     row = page.locator("[data-compare] tbody tr")

@@ -113,11 +113,11 @@ def test_the_first_of_several_files_that_fails_is_named(signed, tmp_path):
 
 @pytest.mark.long
 def test_the_theme_is_kept(signed, base):
-    signed.get_by_role("button", name="Garage theme (dark)").click()
+    signed.get_by_role("button", name="Dark theme").click()
     expect(signed.locator("html.dark")).to_have_count(1)
     signed.reload()
     expect(signed.locator("html.dark")).to_have_count(1)
-    signed.get_by_role("button", name="Sun theme (light)").click()
+    signed.get_by_role("button", name="Light theme").click()
     expect(signed.locator("html.dark")).to_have_count(0)
 
 

@@ -135,7 +135,7 @@ def test_forty_rows_of_a_manual_become_a_profile_and_a_job_uses_it(opened, base)
 
 
 KINDS = [
-    ("Site", "Breaker, per phase", 1, 400), ("Site", "Continuous", 100, 90_000), ("Bank", "Resting volts of M1", 40, 58), ("Bank", "Main leads, both ways", 0, 20),
+    ("Site", "Mains breaker, per phase", 1, 400), ("Site", "Generator, continuous", 100, 90_000), ("Bank", "Resting volts of M1", 40, 58), ("Bank", "Main leads, both ways", 0, 20),
     ("Limits", "Chosen rate, charging", 0.1, 1),
 ]  # fmt: skip
 

@@ -10,7 +10,7 @@ from bench.server import CHROMIUM, server
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.acts import saved, show
+from tests.e2e.acts import saved, show, unfold
 from tests.jobs import SKERRY, data
 
 STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet", "Run", "Proof", "Handover"]
@@ -29,6 +29,7 @@ def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, c
     """Seen once with a network; then reloaded without one, edited, reloaded again; all there when it is back."""
     browser = playwright.chromium.launch(**CHROMIUM)
     context = browser.new_context(viewport={"width": 1280, "height": 800})
+    unfold(context)
     context.add_cookies(cookies)
     page = context.new_page()
     page.goto(base)
@@ -158,16 +159,17 @@ def test_a_unit_with_another_name_keeps_what_was_found_and_done(opened, base):
     page = opened(SKERRY, "Sheet")
     page.locator('[data-row="0"]').focus()
     page.keyboard.press("Enter")
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 done")
+    expect(page.get_by_role("tab", name=re.compile("^U1"))).to_contain_text("1 done")
     show(page, "Units")
+    page.get_by_role("button", name="More of U1").click()
     field = page.get_by_label("Name of unit 1")
     field.fill("Host")
     field.press("Tab")
     saved(page)
     show(page, "Sheet")
-    expect(page.get_by_role("tab", name=re.compile("Host"))).to_contain_text("1 done")
+    expect(page.get_by_role("tab", name=re.compile("^Host"))).to_contain_text("1 done")
     page.reload()
-    expect(page.get_by_role("tab", name=re.compile("Host"))).to_contain_text("1 done")
+    expect(page.get_by_role("tab", name=re.compile("^Host"))).to_contain_text("1 done")
 
 
 @pytest.mark.long
@@ -175,16 +177,16 @@ def test_a_finding_is_put_aside_with_a_reason_and_taken_back(opened):
     page = opened(SKERRY, "Link")
     first = page.locator("[data-finding].caution").first
     title = first.locator("b").first.inner_text()
-    first.get_by_role("button", name=f"Put aside {title}").click()
+    first.get_by_role("button", name=f"Dismiss {title}").click()
     page.keyboard.type("checked with the maker")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="1 put aside")).to_be_visible()
+    expect(page.get_by_role("button", name="1 dismissed")).to_be_visible()
     page.reload()
-    page.get_by_role("button", name="1 put aside").click()
+    page.get_by_role("button", name="1 dismissed").click()
     expect(page.locator(".aside")).to_contain_text("checked with the maker")
-    page.get_by_role("button", name=f"Take back {title}").click()
-    expect(page.get_by_role("button", name="1 put aside")).to_have_count(0)
-    assert page.locator("[data-finding].stop").get_by_role("button", name=re.compile("^Put aside")).count() == 0
+    page.get_by_role("button", name=f"Restore {title}").click()
+    expect(page.get_by_role("button", name="1 dismissed")).to_have_count(0)
+    assert page.locator("[data-finding].stop").get_by_role("button", name=re.compile("^Dismiss")).count() == 0
 
 
 @pytest.mark.long

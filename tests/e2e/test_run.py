@@ -7,7 +7,7 @@ import time
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import PATIENCE_MS
+from tests.e2e.acts import PATIENCE_MS, unfold
 from tests.files import picture
 from tests.jobs import LARCH, SKERRY, data
 
@@ -209,6 +209,7 @@ def test_the_whole_run_of_a_demo_by_touch(browser, base, cookies, size):
     context = browser.new_context(
         viewport={"width": size[0], "height": size[1]}, has_touch=True, is_mobile=True, service_workers="block"
     )
+    unfold(context)
     context.add_cookies(cookies)
     page = context.new_page()
     page.set_default_timeout(PATIENCE_MS)
@@ -222,6 +223,7 @@ def test_the_whole_run_of_a_demo_by_touch(browser, base, cookies, size):
 def test_a_day_without_a_network_and_a_killed_tab_lose_nothing(browser, base, cookies):
     """Forty events and three photographs without a line, the tab killed, opened again without a line, then the line is back."""
     context = browser.new_context(viewport={"width": 820, "height": 1180})
+    unfold(context)
     context.add_cookies(cookies)
     page = context.new_page()
     page.set_default_timeout(PATIENCE_MS)
@@ -270,6 +272,7 @@ def test_two_browsers_on_one_run_see_each_others_steps(browser, base, cookies):
     pages = []
     for _ in range(2):
         context = browser.new_context(viewport={"width": 1280, "height": 800}, service_workers="block")
+        unfold(context)
         context.add_cookies(cookies)
         pages.append(context.new_page())
         pages[-1].set_default_timeout(PATIENCE_MS)
@@ -300,7 +303,7 @@ def test_a_forced_transfer_cannot_be_left_open(site):
     page.keyboard.press("Enter")
     expect(card.get_by_role("alert")).to_contain_text("Changed for the test")
     expect(card.locator("[data-main]")).to_have_text("First put it back")
-    for gone in ("Go on anyway…", "Leave out…", "Take back…"):
+    for gone in ("Override…", "Leave out…", "Take back…"):
         expect(card.get_by_role("button", name=gone)).to_have_count(0)
     for stage in ("bank", "limits", "handover"):
         place.open(stage=stage)
@@ -375,15 +378,17 @@ def test_a_failed_reading_blocks_what_depends_on_it_until_a_reason_is_given(site
     page.keyboard.press("Enter")
     expect(card.get_by_text("One terminator is missing")).to_be_visible()
     expect(card.locator("[data-main]")).to_have_text("Measure again")
+    page.get_by_role("button", name=re.compile("parts to come")).click()
     page.get_by_role("button", name=re.compile("^Protocol on both sides")).click()
     expect(page.locator('[data-line="protocol:cable"]')).to_have_class(re.compile("blocked"))
     expect(page.locator('[data-line="protocol:modules"]')).to_have_class(re.compile("ready"))
-    card.get_by_role("button", name="Go on anyway…").click()
+    card.get_by_role("button", name="Override…").click()
     page.get_by_label("Why may the work go on?").click()
     page.keyboard.type("spare plug comes tomorrow")
     page.keyboard.press("Enter")
     expect(page.locator('[data-run-step="protocol:modules"]')).to_be_visible()
+    page.get_by_role("button", name=re.compile("parts done")).click()
     page.get_by_role("button", name=re.compile("^Addresses")).click()
     page.locator('[data-line="address:ohms"]').click()
-    expect(card.get_by_text("Went on anyway: spare plug comes tomorrow")).to_be_visible()
+    expect(card.get_by_text("Overridden: spare plug comes tomorrow")).to_be_visible()
     assert place.get("state")["steps"]["address:ohms"]["status"] == "overridden"

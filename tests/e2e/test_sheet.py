@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import choose, give_file, saved, show
+from tests.e2e.acts import choose, give_file, line, saved, show
 from tests.e2e.axe import serious
 from tests.jobs import LARCH, SKERRY
 
@@ -38,15 +38,15 @@ def test_import_as_found_then_walk_the_sheet_with_enter_only(opened, tmp_path):
 
 def test_a_wrong_read_back_turns_red_with_words(opened):
     page = opened(SKERRY, "Sheet")
-    field = page.get_by_label("Read back of Fill to")
-    field.fill("56.4")
+    row = line(page, "fill-volts")
+    page.get_by_label("Read back of Fill to").fill("56.4")
     page.keyboard.press("Enter")
-    row = page.locator('[data-step="fill-volts"]')
     expect(row).to_have_class(re.compile("wrong"))
     expect(row.get_by_role("alert")).to_have_text("it shows 56.4 V, the sheet says 55.2 V")
     expect(page.locator('[data-finding="read-back-differs"]')).to_be_visible()
     expect(page.get_by_role("region", name="Left over")).to_contain_text("Fill to")
-    field.fill("55.2")
+    line(page, "fill-volts")
+    page.get_by_label("Read back of Fill to").fill("55.2")
     page.keyboard.press("Enter")
     expect(row).not_to_have_class(re.compile("wrong"))
     expect(row).to_contain_text("as entered")
@@ -61,7 +61,7 @@ def test_found_values_are_ghosts_on_the_ladder(opened):
 @pytest.mark.long
 def test_agreement_copies_make_entries(opened):
     page = opened(LARCH, "Sheet")
-    page.get_by_role("tab", name="Agreement").click()
+    page.get_by_role("tab", name="Checks and files").click()
     table = page.locator("[data-agreement]")
     expect(table).to_contain_text("differs on RIGHT")
     assert serious(page) == []
@@ -74,7 +74,7 @@ def test_agreement_copies_make_entries(opened):
 @pytest.mark.long
 def test_presets_are_told_why_not(opened):
     page = opened(SKERRY, "Sheet")
-    page.get_by_role("tab", name="Presets").click()
+    page.get_by_role("tab", name="Checks and files").click()
     expect(page.get_by_text("Lead A: does not do")).to_be_visible()
 
 

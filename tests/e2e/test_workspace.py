@@ -7,7 +7,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
-from tests.e2e.acts import choose, give_file, saved, show
+from tests.e2e.acts import choose, give_file, line, more, saved, show
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 TARN_NAME = "Tarn Dairy"
@@ -77,14 +77,15 @@ def test_a_rung_moves_by_keys(opened):
 
 def test_marking_exporting_and_importing_gives_the_same_plan(opened, base, tmp_path):
     page = opened(SKERRY, "Sheet")
-    page.get_by_role("button", name=re.compile("^Store kind: Linked")).click()
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 done")
+    line(page, "store-kind").get_by_role("button", name=re.compile("^Store kind: Linked")).click()
+    expect(page.get_by_role("tab", name=re.compile("^U1"))).to_contain_text("1 done")
     saved(page)
     with page.expect_download() as sheet:
+        page.get_by_role("tab", name="Checks and files").click()
         page.get_by_role("link", name="CSV").click()
     assert "store-kind" in sheet.value.path().read_text()
     with page.expect_download() as download:
-        page.get_by_role("link", name="Export").click()
+        more(page, "Export")
     path = tmp_path / "job.json"
     download.value.save_as(path)
     first = page.request.get(page.url.replace("/jobs/", "/api/jobs/").replace("/sheet", "/plan")).json()
@@ -94,7 +95,7 @@ def test_marking_exporting_and_importing_gives_the_same_plan(opened, base, tmp_p
     again = page.request.get(page.url.replace("/jobs/", "/api/jobs/").removesuffix("/site") + "/plan").json()
     assert again == first
     show(page, "Sheet")
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("1 done")
+    expect(page.get_by_role("tab", name=re.compile("^U1"))).to_contain_text("1 done")
 
 
 def test_keyboard_only(opened):
@@ -127,7 +128,7 @@ def test_keyboard_only(opened):
     page.locator('[data-row="0"]').focus()
     for _ in range(3):
         page.keyboard.press("Enter")
-    expect(page.get_by_role("tab", name=re.compile("U1"))).to_contain_text("3 done")
+    expect(page.get_by_role("tab", name=re.compile("^U1"))).to_contain_text("3 done")
     expect(page.locator('[data-row="3"]')).to_be_focused()
 
 
@@ -206,7 +207,7 @@ def test_two_people_get_a_conflict_not_a_lost_change(opened, browser, base):
 @pytest.mark.long
 def test_what_if_changes_the_plan_and_not_the_job(opened):
     page = opened(SKERRY, "Limits")
-    page.get_by_role("button", name="What-if").click()
+    more(page, "Try a what-if")
     page.get_by_label("Chosen rate, charging").fill("0.1")
     expect(page.locator("nav")).to_contain_text("in 84 A")
     expect(page.locator("[data-save-state]")).to_contain_text("nothing is saved")

@@ -42,6 +42,7 @@ TABLE = {
     "/api/jobs/{id}/revisions/{number}/restore": {"POST": M},
     "/api/jobs/{id}/export": {"GET": R},
     "/api/library": {"GET": R, "POST": L},
+    "/api/library/uses": {"GET": R},
     "/api/library/check": {"POST": R},
     "/api/library/table": {"POST": R},
     "/api/library/take": {"POST": R},

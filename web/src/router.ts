@@ -4,6 +4,7 @@ import { fetchStage } from './stages/loaders'
 
 export const router = createRouter({
   history: createWebHistory('/'),
+  scrollBehavior: (_to, _from, saved) => saved ?? false,
   routes: [
     { path: '/', name: 'jobs', component: () => import('./jobs/JobsView.vue') },
     { path: '/account', name: 'account', component: () => import('./session/AccountView.vue') },

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { clock, DAY, line, minutes, moved, onDay, pieces, stack, type Win } from '../src/stages/windows/ribbon'
+import { carried } from '../src/stages/windows/day'
+import { clock, DAY, minutes, moved, onDay, pieces, type Win } from '../src/stages/windows/ribbon'
 
 const win = (from: string, to: string, more: Partial<Win> = {}): Win => ({ from, to, action: 'use', ...more })
 const lengthOf = (w: Win) => (minutes(w.to) - minutes(w.from) + DAY) % DAY || DAY
@@ -68,27 +69,31 @@ describe('moving a window', () => {
   })
 })
 
-describe('drawings of a day', () => {
-  const points = (d: string) =>
-    d
-      .replace(/^M|Z$/g, '')
-      .split('L')
-      .map((p) => p.split(' ').map(Number) as [number, number])
-  it('thin a series to the width and stay inside it', () => {
-    const p = points(line(numbers(3, 1440), 300, (v) => v * 100))
-    expect(p.length).toBeLessThanOrEqual(361)
-    expect(p.every(([x, y]) => x >= 0 && x <= 300 && y >= 0 && y <= 100)).toBe(true)
-    expect(p.map(([x]) => x)).toEqual([...p.map(([x]) => x)].sort((a, b) => a - b))
-  })
-  it('stack layers: each stands on the sum of those below', () => {
-    const layers = [numbers(5, 60), numbers(6, 60), numbers(8, 60)]
-    const paths = stack(layers, 60, (v) => v).map(points)
-    const at = (k: number, i: number) => (paths[k] as [number, number][])[i]?.[1] ?? NaN
+describe('a simulated day', () => {
+  const names =
+    'sun_load_w sun_other_w output_load_w output_other_w bank_load_w bank_other_w mains_load_w mains_other_w unserved_w'
+  const columns = Object.fromEntries(names.split(' ').map((n, k) => [n, numbers(k + 2, 60)]))
+  const flags = { generator: numbers(21, 60).map((v) => Number(v > 0.5)), on_mains: numbers(22, 60).map((v) => Number(v > 0.5)) }
+  const series = {
+    minute: Array.from({ length: 60 }, (_, i) => i + 5),
+    columns: { ...columns, ...flags },
+    reason: [],
+    reasons: [],
+  }
+  const day = carried(series as never)
+  it('every watt of the loads stands in exactly one layer', () => {
     for (let i = 0; i < 60; i++) {
-      const sum = layers.reduce((s, l) => s + (l[i] as number), 0)
-      expect(at(2, i)).toBeCloseTo(sum, 1)
-      // The floor of a layer, drawn backwards, is the top of the one below.
-      expect(at(2, 119 - i)).toBeCloseTo(at(1, i), 5)
+      const sum = Object.values(day.layers).reduce((all, l) => all + (l[i] ?? 0), 0)
+      expect(sum).toBeCloseTo(
+        Object.values(columns).reduce((all, c) => all + (c[i] as number), 0),
+        6,
+      )
+      expect(day.layers['From the mains']?.[i] === 0 || flags.generator[i] === 0).toBe(true)
     }
+  })
+  it('tells each change between bank and AC, at its minute', () => {
+    const wanted = flags.on_mains.flatMap((v, i) => (i && v !== flags.on_mains[i - 1] ? [i + 5] : []))
+    expect(day.transfers).toEqual(wanted)
+    expect(wanted.length).toBeGreaterThan(5)
   })
 })

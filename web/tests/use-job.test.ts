@@ -1,8 +1,10 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { api, ApiProblem, type Job, type Plan, type Saved } from '../src/api/client'
 import { tab } from '../src/job/draft'
+import { createPlanning } from '../src/job/planning'
 import { createJob } from '../src/job/use-job'
-import { newClient, openingOf } from './mounting'
+import { shallowRef } from 'vue'
+import { newClient, openingOf, used } from './mounting'
 
 const document = { ewerer: 'job/1', name: 'Site', bank: { fuse_a: 400 } } as unknown as Job
 const saved = (revision: number): Saved => ({ revision, saved_at: '2026-01-01T10:00:00Z', saved_by: 'ann' })
@@ -237,11 +239,17 @@ describe('the open job', () => {
   it('undoes, redoes, and never saves a what-if', async () => {
     const save = vi.spyOn(api, 'saveJob').mockResolvedValue(saved(4))
     const job = await opened()
+    job.set('/bank/fuse_a', 350)
+    await settle(2000)
+    save.mockClear()
     await job.enterWhatIf()
     job.set('/bank/fuse_a', 100)
     await settle()
     expect(save).not.toHaveBeenCalled()
     job.leaveWhatIf(false)
+    expect(job.at('/bank/fuse_a')).toBe(350)
+    // What was changed before the what-if can still be undone.
+    job.undo()
     expect(job.at('/bank/fuse_a')).toBe(400)
     job.set('/bank/fuse_a', 200)
     job.undo()
@@ -276,5 +284,22 @@ describe('the open job', () => {
     late({ job: 'old' } as Plan)
     await settle(10)
     expect(job.plan.value?.job).toBe('new')
+  })
+})
+
+describe('a job that is left and opened again', () => {
+  beforeEach(() => void vi.useFakeTimers())
+  afterEach(() => void vi.useRealTimers())
+  it('asks for its plan under numbers of its own: an answer kept for before is never shown', () => {
+    const client = newClient()
+    const opened = () => used(() => createPlanning('j', shallowRef(null), () => null, client))
+    const [first, again] = [opened(), opened()]
+    const turns = [first, again, first, again].map(({ value }) => {
+      value.soon()
+      vi.advanceTimersByTime(100)
+      return value.turn.value
+    })
+    expect(new Set(turns).size).toBe(4)
+    for (const { stop } of [first, again]) stop()
   })
 })

@@ -76,7 +76,6 @@ describe('the simulated year', () => {
   async function made(daily: DayFigures[]) {
     vi.spyOn(api, 'workResult').mockResolvedValue({ daily, ledger, assumed: ['a thing'] } as never)
     const all = await mounted(YearView, {}, { global: { stubs: { VChart: true } } })
-    await all.wrapper.get('button').trigger('click')
     await vi.advanceTimersByTimeAsync(400)
     await flushPromises()
     return all
@@ -119,7 +118,7 @@ describe('the simulated year', () => {
     expect(wrapper.get('[data-day]').text()).toMatch(/^2025-01-09/)
   })
   it('shows only the sources there were, in the plot and in the table', async () => {
-    const heads = (w: { findAll: (s: string) => { text: () => string }[] }) => w.findAll('details th').map((t) => t.text())
+    const heads = (w: { findAll: (s: string) => { text: () => string }[] }) => w.findAll('details.small th').map((t) => t.text())
     const { wrapper } = await made(sixty)
     expect(heads(wrapper)).toEqual(['Month', 'sun used, kWh', 'loads, kWh'])
     const other = await made(sixty.map((d) => ({ ...d, generator_kwh: 2 })))
@@ -167,30 +166,48 @@ describe('the simulated day', () => {
     quiet()
     serve({ name: 'Site' })
     const thresholds = [{ word: 'Absorption', v: 55.2, tone: 'red' }]
-    return (await mounted(SimulatedDay, { series, width: 720, thresholds })).wrapper
+    return (await mounted(SimulatedDay, { series, thresholds }, { global: { stubs: { VChart: true } } })).wrapper
   }
   afterEach(() => {
     vi.restoreAllMocks()
     vi.unstubAllGlobals()
   })
+  type Drawn = Awaited<ReturnType<typeof drawn>>
+  const plotOf = (w: Drawn) =>
+    w.getComponent(PlotBox).props('make')((tone: string) => tone) as {
+      series: { name: string; markLine?: { data: { xAxis?: number }[] } }[]
+      tooltip: { formatter: (points: { dataIndex: number }[]) => string }
+    }
+  const names = (w: Drawn) => plotOf(w).series.map((s) => s.name)
   const from = (a: number, b: number, v: number) => Array.from({ length: n }, (_, i) => (i >= a && i < b ? v : 0))
 
   it('tells the reason at the minute under the scrubber', async () => {
     const w = await drawn({ mains_load_w: from(0, n, 500), load_w: from(0, n, 500) })
-    expect(w.get('[data-reason]').text()).toContain('12:00 bank below its transfer point: mains carries the load.')
+    expect(w.get('[data-reason]').text()).toContain('12:00 Bank below its transfer point: mains carries the load.')
     await w.get('input[type=range]').setValue('75')
     expect(w.get('[data-reason]').text()).toContain('01:15')
     expect(w.get('[data-reason]').text()).toContain('load 500 W')
   })
   it('shows the generator as a source of its own where it is the generator', async () => {
     const w = await drawn({ mains_load_w: from(600, 900, 500), generator: from(600, 900, 1), on_mains: from(600, 900, 1) })
-    expect(w.text()).toContain('generator to loads')
-    expect(w.text()).not.toContain('mains to loads')
-    expect(w.findAll('.flip title').map((t) => t.text())).toEqual(['to the generator', 'back to the bank'])
+    expect(names(w)).toContain('From the generator')
+    expect(names(w)).not.toContain('From the mains')
+    const transfers = plotOf(w).series.flatMap((s) => s.markLine?.data.map((d) => d.xAxis) ?? [])
+    expect(transfers.filter((m) => m !== undefined)).toEqual([600, 900])
+    expect(w.findAll('th').map((t) => t.text())).toContain('From the generator')
   })
   it('names no source that gives nothing', async () => {
     const w = await drawn({ sun_load_w: from(500, 1000, 300) })
-    expect(w.get('.legend').text()).toBe('sun to loads into the bank')
+    expect(names(w)).toEqual(['From the sun', 'Into the bank', 'Charge', 'Volts'])
+  })
+  it('reads every series and the reason at the cursor, as figures and in a table', async () => {
+    const w = await drawn({ sun_load_w: from(500, 1000, 300) })
+    const told = plotOf(w).tooltip.formatter([{ dataIndex: 600 }])
+    for (const said of ['10:00', 'mains carries the load', 'From the sun', '0.3 kW', '50 %', '53 V']) expect(told).toContain(said)
+    expect(w.findAll('tbody tr')).toHaveLength(24)
+    w.getComponent(PlotBox).vm.$emit('at', 90)
+    await flushPromises()
+    expect(w.get('[data-reason]').text()).toContain('01:30')
   })
 })
 

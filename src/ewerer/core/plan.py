@@ -11,6 +11,7 @@ from .documents.results.plan import Plan, StageState
 from .documents.results.sheet import UnitSheet
 from .documents.results.sources import SourcesPlan
 from .documents.results.tried import Tried
+from .headlines import Headline, headlines
 from .stages.bank.solve import next_module
 from .stages.checks import SEVERITY_RANK, findings_of, ranked
 from .stages.pipeline import solve
@@ -67,19 +68,30 @@ def plan(job: Job, library: Library | None = None) -> Plan:
 
 def _stages(solved: Solved, result: Plan) -> list[StageState]:
     keys = _keys(solved, result)
+    heads = headlines(solved)
     states = []
     for stage in ALL:
         worst = min((f.severity for f in result.findings if f.stage == stage.name), key=lambda s: SEVERITY_RANK[s], default=None)
         open_ = not stage.planned or not keys.get(stage.name)
         state = worst if worst in ("stop", "caution") else "open" if open_ else "ok"
-        states.append(StageState(stage=stage.name, word=stage.word, state=state, key=keys.get(stage.name, "")))
+        head = heads.get(stage.name, Headline())
+        states.append(
+            StageState(
+                stage=stage.name,
+                word=stage.word,
+                state=state,
+                key=keys.get(stage.name, ""),
+                answer=head.says,
+                rests_on=head.rests_on,
+            )
+        )
     return states
 
 
 def _keys(solved: Solved, result: Plan) -> dict[str, str]:
     job, bank, limits = solved.job, solved.bank, solved.limits
     ac = job.site.ac
-    keys = {"site": f"{figure(ac.volts)} V {ac.hz} Hz" + (" · " + ", ".join(job.site.sources) if job.site.sources else "")}
+    keys = {"site": ", ".join(job.site.sources) or f"{figure(ac.volts)} V {ac.hz} Hz"}
     if bank:
         keys["bank"] = f"{figure(bank.capacity_ah, 0)} Ah · {figure(bank.energy_wh / 1000, 1)} kWh"
     if solved.units:

@@ -264,6 +264,7 @@ export const api = {
   lacksOf: (document: object) => told(http.POST('/api/library/lacks', { body: document as Record<string, never> })),
   differences: (before: object, after: object) =>
     told(http.POST('/api/library/differences', { body: { before, after } as never })),
+  uses: () => told(http.GET('/api/library/uses', {})),
   usesOf: (id: string) => told(http.GET('/api/library/{id}/uses', path({ id }))),
   tryPlan: (profile: object) => told(http.POST('/api/library/try-plan', { body: profile as Record<string, never> })),
   takeRows: (body: TakeIn) => told(http.POST('/api/library/take', { body })),

@@ -78,7 +78,7 @@ export const queries = {
     }),
   day: (id: string, lead: number, turn: number, document: Job) =>
     queryOptions({
-      queryKey: ['day', id, lead, turn],
+      queryKey: ['day', id, lead, turn, document?.flow?.start ?? ''],
       queryFn: ({ signal }) => api.simulate(document, lead, signal),
       staleTime: Infinity,
       ...live,

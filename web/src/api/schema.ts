@@ -584,6 +584,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Uses
+         * @description Return in how many of the crew's jobs each profile is used, by its id; of the newest few hundred.
+         */
+        get: operations["ewerer_server_api_library_count_uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/check": {
         parameters: {
             query?: never;
@@ -2254,7 +2274,7 @@ export interface components {
             id: string;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
@@ -2314,7 +2334,7 @@ export interface components {
         Feed: {
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
@@ -2439,7 +2459,7 @@ export interface components {
             ewerer: "job/2";
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /** Notes */
@@ -3109,7 +3129,7 @@ export interface components {
         Season: {
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
@@ -3568,6 +3588,16 @@ export interface components {
             /** Own */
             own: boolean;
             /**
+             * Settings
+             * @default 0
+             */
+            settings: number;
+            /**
+             * Lacking
+             * @default 0
+             */
+            lacking: number;
+            /**
              * Put Away
              * @default false
              */
@@ -3600,12 +3630,12 @@ export interface components {
             revision: number;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
              * Maker
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             maker: string;
             /** Ports */
@@ -3694,12 +3724,12 @@ export interface components {
             revision: number;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
              * Maker
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             maker: string;
             /**
@@ -3896,12 +3926,12 @@ export interface components {
             revision: number;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
              * Maker
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             maker: string;
             ratings: components["schemas"]["Ratings"];
@@ -4021,12 +4051,12 @@ export interface components {
             revision: number;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
              * Maker
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             maker: string;
             /** Family */
@@ -4509,12 +4539,12 @@ export interface components {
             revision: number;
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
              * Maker
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             maker: string;
             /**
@@ -5673,7 +5703,7 @@ export interface components {
             shortcut_a: number;
             /**
              * Shortcut Draws W
-             * @description what the short cut would draw [W]
+             * @description what the rule of thumb would draw [W]
              */
             shortcut_draws_w: number;
             /**
@@ -5696,12 +5726,12 @@ export interface components {
             range: "narrow" | "wide";
             /**
              * Low Off V
-             * @description AC is let go below [V]
+             * @description AC disconnects below [V]
              */
             low_off_v: number;
             /**
              * Low On V
-             * @description AC is taken back above [V]
+             * @description AC reconnects above [V]
              */
             low_on_v: number;
             /**
@@ -5711,12 +5741,12 @@ export interface components {
             nominal_v: number;
             /**
              * High On V
-             * @description AC is taken back below [V]
+             * @description AC reconnects below [V]
              */
             high_on_v: number;
             /**
              * High Off V
-             * @description AC is let go above [V]
+             * @description AC disconnects above [V]
              */
             high_off_v: number;
         };
@@ -5878,7 +5908,7 @@ export interface components {
         Alternative: {
             /**
              * School
-             * @description name of the other school
+             * @description name of the other practice
              */
             school: string;
             /**
@@ -6182,7 +6212,7 @@ export interface components {
             bank_a: number;
             /**
              * Binding
-             * @description the cap that binds
+             * @description the limit that is reached first
              */
             binding: string | null;
             /**
@@ -6421,7 +6451,7 @@ export interface components {
             reasons: components["schemas"]["Reason"][];
             /**
              * Alternatives
-             * @description other schools' figures
+             * @description figures of other practice
              * @default []
              */
             alternatives: components["schemas"]["Alternative"][];
@@ -7729,7 +7759,7 @@ export interface components {
             text: string;
             /**
              * Bound
-             * @description what the rule sets: the lowest or highest permitted, the value itself, or a school's wish
+             * @description what the rule sets: the lowest or highest permitted, the value itself, or a wanted figure
              * @enum {string}
              */
             bound: "lowest" | "highest" | "value" | "school";
@@ -7845,7 +7875,7 @@ export interface components {
             reasons: components["schemas"]["Reason"][];
             /**
              * Alternatives
-             * @description other schools' figures
+             * @description figures of other practice
              */
             alternatives: components["schemas"]["Alternative"][];
         };
@@ -8076,7 +8106,7 @@ export interface components {
         };
         /**
          * SourceOrder
-         * @description An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle.
+         * @description An order as one model calls it; None where it does not offer it. ``idle`` are settings without effect under it.
          */
         SourceOrder: {
             /**
@@ -8111,7 +8141,7 @@ export interface components {
             offers: string[];
             /**
              * Idle
-             * @description settings that this order makes idle
+             * @description settings without effect under this order
              */
             idle: string[];
         };
@@ -8173,6 +8203,18 @@ export interface components {
              * @description its key figure in words
              */
             key: string;
+            /**
+             * Answer
+             * @description what the stage answers, in one sentence; empty where the work on site answers
+             * @default
+             */
+            answer: string;
+            /**
+             * Rests On
+             * @description the figures that the answer rests on, in a line
+             * @default
+             */
+            rests_on: string;
         };
         /**
          * Terminators
@@ -10431,7 +10473,7 @@ export interface components {
             at: string;
             /**
              * By
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             by: string;
             /**
@@ -10539,7 +10581,7 @@ export interface components {
         Meter: {
             /**
              * Name
-             * @description a name of 1 to 120 characters
+             * @description a name of 1 to 120 characters, one of them a letter or a digit
              */
             name: string;
             /**
@@ -13159,6 +13201,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfileLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_count_uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
             /** @description Unauthorized */

@@ -48,6 +48,12 @@ export function createHistory<T extends object = Job>(id = '') {
       done.value = []
       undone.value = []
     },
+    /** What can be undone and redone now; `putBack` makes it so again. */
+    held: () => ({ done: done.value, undone: undone.value }),
+    putBack(held: { done: T[]; undone: T[] }) {
+      done.value = held.done
+      undone.value = held.undone
+    },
     keep,
     take,
     before: computed(() => done.value.at(-1) ?? null),

@@ -11,11 +11,13 @@ const PLAN_AFTER_MS = 60
 const WORKING_AFTER_MS = 300
 /** An answer this old comes from what the browser keeps for days without a network. */
 const KEPT_AFTER_MS = 60_000
+/** No two documents share a number, also when a job is left and opened again: an answer kept for one is never shown for another. */
+let turns = 0
 export type PlanState = 'fresh' | 'working' | 'old'
 
 export function createPlanning(id: string, document: Ref<Job | null>, origin: () => Job | null, client: QueryClient) {
-  /** Counts the documents that were planned; part of the key of everything that follows the plan. */
-  const turn = ref(0)
+  /** The document that is planned, by a number of its own; part of the key of everything that follows the plan. */
+  const turn = ref(++turns)
   const asked = shallowRef<Job | null>(null)
   const failure = ref('')
   const refused = shallowRef<ProblemOut[]>([])
@@ -60,7 +62,7 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
   function now() {
     window.clearTimeout(timer)
     asked.value = document.value
-    turn.value++
+    turn.value = ++turns
   }
   /** Plan the document as it is, and wait for the answer, whatever it is. */
   async function make() {
@@ -70,7 +72,7 @@ export function createPlanning(id: string, document: Ref<Job | null>, origin: ()
   }
   /** Take over the plan that came with the job. Where it is of this very document it is asked for again only if it was kept for a while. */
   async function take(plan: Plan, at: string, same: boolean) {
-    client.setQueryData(queries.plan(id, turn.value + 1, document.value as Job, null).queryKey, made(plan, [], at))
+    client.setQueryData(queries.plan(id, turns + 1, document.value as Job, null).queryKey, made(plan, [], at))
     now()
     await nextTick()
     if (same && Math.abs(Date.now() - Date.parse(at)) > KEPT_AFTER_MS) void told.refetch()

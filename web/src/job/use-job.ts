@@ -63,6 +63,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient(), op
   })
   const planning = createPlanning(id, laid, () => saving.origin.value, client)
   const history = createHistory(id)
+  let undoBefore = history.held()
   const problemAt = computed(() => new Map(planning.problems.value.map((p) => [p.pointer, p])))
   watch(planning.away, (away) => {
     if (away && saving.state.value !== 'saved') saving.state.value = 'offline'
@@ -195,6 +196,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient(), op
     saving.stop()
     if (saving.state.value === 'unsaved') await saving.save()
     beforeWhatIf = document.value
+    undoBefore = history.held()
     document.value = laid.value
     whatIf.value = true
   }
@@ -211,7 +213,7 @@ export function createJob(id: string, client: QueryClient = useQueryClient(), op
       history.note(beforeWhatIf)
       show(rest as Job)
     } else if (tried !== beforeWhatIf) {
-      history.clear()
+      history.putBack(undoBefore)
       document.value = beforeWhatIf
       void planning.make()
     }

@@ -17,6 +17,8 @@ import FileButton from '../ui/FileButton.vue'
 import NoticeBar from '../ui/NoticeBar.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { today, when } from '../ui/figures'
+import { shownDate } from '../ui/prefs'
+import { counted } from '../ui/words'
 import CalendarAddress from './CalendarAddress.vue'
 import JobActions from './JobActions.vue'
 import StateMark from '../ui/StateMark.vue'
@@ -27,13 +29,15 @@ import PageHead from '../ui/PageHead.vue'
 
 const router = useRouter()
 const client = useQueryClient()
-const away = ref(false)
-const page = ref(1)
-const words = ref('')
+// What is looked at stands in the address: the way back from a job, a reload and a link lead to the same list.
+const said = (name: string, otherwise = '') => String(router.currentRoute.value.query[name] ?? otherwise)
+const away = ref(said('away') === 'yes')
+const page = ref(Math.max(1, Number(said('page', '1')) || 1))
+const words = ref(said('words'))
 const sought = refDebounced(words, 250)
-const state_ = ref('')
-const stage = ref('')
-const sort = ref('saved')
+const state_ = ref(said('state'))
+const stage = ref(said('stage'))
+const sort = ref(said('sort', 'saved'))
 const asked = computed<JobsAsked>(() => ({
   put_away: away.value,
   words: sought.value.trim() || undefined,
@@ -44,6 +48,17 @@ const asked = computed<JobsAsked>(() => ({
 watch(asked, () => {
   page.value = 1
   chosen.value = []
+})
+watch([asked, page], () => {
+  const query = {
+    ...(away.value ? { away: 'yes' } : {}),
+    ...(asked.value.words ? { words: asked.value.words } : {}),
+    ...(state_.value ? { state: state_.value } : {}),
+    ...(stage.value ? { stage: stage.value } : {}),
+    ...(sort.value === 'saved' ? {} : { sort: sort.value }),
+    ...(page.value > 1 ? { page: String(page.value) } : {}),
+  }
+  void router.replace({ query })
 })
 const jobs = useQuery(computed(() => queries.jobs(asked.value, page.value)))
 const total = computed(() => jobs.data.value?.total ?? 0)
@@ -100,7 +115,7 @@ function site(j: JobLine): string {
   const parts = [
     [run.done, 'done'],
     [run.failed, 'failed'],
-    [run.overridden, 'went on anyway'],
+    [run.overridden, 'overridden'],
     [run.open, 'not put back'],
   ] as const
   return `${run.stands}: ${parts
@@ -124,7 +139,10 @@ const actsOn = (id: string) => ({
   forGood: () => api.deleteForGood(id).then(refresh, failed),
 })
 const MOST = 2_000_000
+/** What became of each file of several. */
+const imported = ref<string[]>([])
 async function importFiles(files: File[]) {
+  imported.value = []
   for (const file of files) {
     failedName.value = file.name
     try {
@@ -133,9 +151,11 @@ async function importFiles(files: File[]) {
       const made = await api.createJob(await file.text())
       await refresh()
       if (files.length === 1) await open(made.id)
+      else imported.value = [...imported.value, `${file.name}: ${made.name}`]
     } catch (error) {
-      failed(error)
-      break
+      if (files.length === 1 || !(error instanceof ApiProblem)) return failed(error)
+      const why = error.problems[0]?.message ?? error.detail
+      imported.value = [...imported.value, `${file.name}: not stored, ${why}`]
     }
   }
 }
@@ -157,7 +177,7 @@ async function signOut() {
   >
     <PageHead :where="session?.crew ?? ''" home>
       <RouterLink class="button plain" :to="{ name: 'account' }">Account</RouterLink>
-      <button class="plain" @click="units = true">Units</button>
+      <button class="plain" @click="units = true">Preferences</button>
       <button class="plain" @click="signOut">Sign out {{ session?.user }}</button>
     </PageHead>
     <main>
@@ -221,6 +241,13 @@ async function signOut() {
         <a class="button" :href="files" download>Export</a>
         <button class="plain" @click="chosen = []">None</button>
       </p>
+      <NoticeBar v-if="imported.length" data-imported>
+        <b>{{ counted(imported.length, 'file') }}</b>
+        <ul class="each">
+          <li v-for="line in imported" :key="line">{{ line }}</li>
+        </ul>
+        <button class="plain" @click="imported = []">Good</button>
+      </NoticeBar>
       <NoticeBar v-if="undoable">
         {{ undoable.text }} <button @click="takeBack">Undo</button>
         <button class="plain" @click="undoable = null">Good</button>
@@ -231,7 +258,7 @@ async function signOut() {
         <ul>
           <li v-for="d in soon.slice(0, moreDue ? 60 : 4)" :key="d.date + d.job + d.what">
             <StateMark :state="d.date < today() ? 'caution' : 'open'" />
-            <span class="day">{{ d.date }}{{ d.date < today() ? ', late' : '' }}</span>
+            <span class="day">{{ shownDate(d.date) }}{{ d.date < today() ? ', late' : '' }}</span>
             <RouterLink
               v-if="d.job"
               :aria-label="`Handover of ${d.name}`"
@@ -355,6 +382,10 @@ async function signOut() {
 </template>
 
 <style scoped>
+.each {
+  margin: 0;
+  padding-left: 18px;
+}
 .due {
   border-left: 3px solid var(--copper);
   padding: 4px 14px;

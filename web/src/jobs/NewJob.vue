@@ -3,7 +3,7 @@
 import { useSessionStorage } from '@vueuse/core'
 import { ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
-import { useQueryClient } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, ApiProblem, type ProblemOut } from '../api/client'
@@ -11,6 +11,8 @@ import { useLibrary } from '../library/use-library'
 import { freeId } from '../stages/bank/modules'
 import { OFFERED, USUAL } from '../stages/units/plates'
 import TakesTicks from '../stages/units/TakesTicks.vue'
+import FoldPart from '../ui/FoldPart.vue'
+import { queries } from '../api/queries'
 import CautionLine from '../ui/CautionLine.vue'
 import NumberInput from '../ui/NumberInput.vue'
 import PageHead from '../ui/PageHead.vue'
@@ -186,6 +188,14 @@ onMounted(() => {
   if (use && row) row.what = String(use)
   nameBox.value?.focus()
 })
+// A job that is there already, a demo too, is as good a start.
+const list = useQuery(queries.jobs({ put_away: false, sort: 'name' }, 1))
+const jobsThere = computed(() => list.data.value?.items ?? [])
+const like = ref('')
+async function makeCopy() {
+  const made = await api.copyJob(like.value)
+  await router.push({ name: 'job', params: { id: made.id, stage: 'site' } })
+}
 </script>
 
 <template>
@@ -196,6 +206,15 @@ onMounted(() => {
       <p class="lede">
         Five answers make a plan. Everything can be changed and added to later; <i class="assumed">pale and slanted</i> is assumed
         until you say otherwise.
+      </p>
+      <p v-if="jobsThere.length" class="copy">
+        <PickField
+          v-model="like"
+          label="Job to begin with"
+          placeholder="or begin with a copy of another job"
+          :choices="jobsThere.map((j) => [j.id, j.name])"
+        />
+        <button :disabled="!like" @click="makeCopy">Copy it</button>
       </p>
       <form @submit.prevent="make">
         <label for="new-name">Name of the site or job</label>
@@ -273,12 +292,19 @@ onMounted(() => {
                 <label :for="`u-${i}-a`">Charges at most</label>
                 <NumberInput :id="`u-${i}-a`" unit="A" :value="u.charge_max_a" @set="(v) => (u.charge_max_a = v)" />
               </span>
-              <TakesTicks
-                :label="`Settings that the menu of unit ${i + 1} has`"
-                :offered="OFFERED.unit"
-                :taken="u.takes"
-                @take="(t) => (u.takes = t)"
-              />
+              <FoldPart
+                :name="`new:menu:${i}`"
+                class="wide"
+                title="Settings that its menu has"
+                :says="`${u.takes.length} of ${OFFERED.unit.length}`"
+              >
+                <TakesTicks
+                  :label="`Settings that the menu of unit ${i + 1} has`"
+                  :offered="OFFERED.unit"
+                  :taken="u.takes"
+                  @take="(t) => (u.takes = t)"
+                />
+              </FoldPart>
               <p class="soft small wide">
                 The sheet then uses plain names. Its manual at hand? Paste its table of settings
                 <RouterLink :to="{ name: 'library', params: { profile: 'new' }, query: { from: 'new-job' } }"
@@ -368,6 +394,15 @@ onMounted(() => {
 </template>
 
 <style scoped>
+.copy {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-bottom: 12px;
+}
+.copy :deep(.pick) {
+  width: min(380px, 100%);
+}
 .new {
   min-height: 100vh;
 }

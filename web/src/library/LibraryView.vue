@@ -1,5 +1,8 @@
 <script setup lang="ts">
 // The library: what ships, the crew's own, and a designed editor for a device on the wall.
+import { counted } from '../ui/words'
+import { preferred } from '../ui/prefs'
+import { vStack } from '../ui/stack'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { useEventListener } from '@vueuse/core'
 import { ElDialog, ElInput, ElPopconfirm } from 'element-plus'
@@ -53,6 +56,11 @@ const rows = computed(() =>
 )
 const profile = createProfile()
 const { draft, base, fresh, problems, about, saying, failure, dirty } = profile
+// In how many jobs each profile is used: only who looks at all of them wants to know.
+const counts = useQuery({ queryKey: ['library', 'uses'], queryFn: api.uses, enabled: computed(() => !draft.value) })
+const used = computed<Record<string, number>>(() => counts.data.value ?? {})
+const ours = computed(() => (list.data.value ?? []).filter((p) => p.own).length)
+const shipped = computed(() => (list.data.value ?? []).length - ours.value)
 const line = computed(() => list.data.value?.find((p) => p.id === chosen.value))
 // The library of a crew is its leads' to change; others may make a profile, try it, and export it for them.
 const lead = computed(() => session.value?.role === 'lead')
@@ -100,6 +108,11 @@ async function begin(tag: string) {
   profile.begin(emptyProfile(tag))
   first('#plate-name')
   await router.replace({ name: 'library', params: { profile: NEW }, query: route.value.query })
+}
+/** A unit's profile, at the part where the figures come in. */
+async function beginFrom(where: 'paste' | 'plate') {
+  await begin('inverter/1')
+  part.value = where
 }
 async function copy() {
   const next = { ...draft.value, id: `${String(draft.value?.id)}-copy`.slice(0, 40), name: `${String(draft.value?.name)} (copy)` }
@@ -410,11 +423,41 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
           <p v-if="lead" class="bar"><button @click="putAway">Put away</button></p>
         </div>
         <div v-else class="start">
-          <h1>Library</h1>
-          <p class="lede">
-            Profiles say how a device's menu, units and steps look, made from its manual. Choose one, or make one for the device
-            on your wall.
-          </p>
+          <h1 class="over">Library</h1>
+          <p class="answer">A profile says how a device's menu looks: its lines, units and steps.</p>
+          <p class="soft">{{ counted(shipped, 'profile') }} with Ewerer, {{ ours }} of yours.</p>
+          <div class="ways" role="group" aria-label="Make a profile">
+            <button @click="beginFrom('paste')"><b>From the manual</b><span>Paste its table of settings</span></button>
+            <button @click="beginFrom('plate')"><b>From the plate</b><span>Type the figures of the plate</span></button>
+            <FileButton word="From a file" label="Profile files" accept=".json,application/json" multiple @files="importFiles" />
+          </div>
+          <div class="scroll">
+            <table v-stack="['Name']" data-all-profiles>
+              <thead>
+                <tr>
+                  <th>Name</th>
+                  <th>Kind</th>
+                  <th>Key figures</th>
+                  <th class="num">Settings</th>
+                  <th class="num">Lacking</th>
+                  <th class="num">Used in</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="p in rows" :key="p.id">
+                  <td>
+                    <RouterLink :to="{ name: 'library', params: { profile: p.id }, query: route.query }">{{ p.name }}</RouterLink>
+                    <span v-if="p.own" class="soft small"> yours</span>
+                  </td>
+                  <td>{{ p.kind }}</td>
+                  <td>{{ preferred(p.about.replace(/, \d+ settings$/, '')) }}</td>
+                  <td class="num">{{ p.settings || '' }}</td>
+                  <td class="num">{{ p.lacking || '' }}</td>
+                  <td class="num">{{ used[p.id] ? counted(used[p.id] ?? 0, 'job') : '' }}</td>
+                </tr>
+              </tbody>
+            </table>
+          </div>
           <EmptyNote v-if="chosen && chosen !== NEW && failure" title="No such profile" />
         </div>
       </main>
@@ -455,6 +498,32 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
 </template>
 
 <style scoped>
+.over {
+  font-size: 15px;
+  font-weight: 600;
+  color: var(--soft);
+}
+.answer {
+  font-size: 23px;
+  line-height: 1.25;
+  font-weight: 650;
+}
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+  margin: 20px 0 28px;
+}
+.ways > button {
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+  padding: 10px 16px;
+  text-align: left;
+}
+.ways > button span {
+  color: var(--soft);
+}
 .library {
   height: 100vh;
   display: flex;

@@ -12,8 +12,8 @@ defineProps<{ where: string; home?: boolean }>()
     <span class="soft where">{{ where }}</span>
     <slot name="beside" />
     <span class="gap" />
-    <button class="plain" :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'" @click="otherTheme">
-      {{ theme === 'sun' ? 'Garage' : 'Sun' }}
+    <button class="plain" :aria-label="theme === 'sun' ? 'Dark theme' : 'Light theme'" @click="otherTheme">
+      {{ theme === 'sun' ? 'Dark' : 'Light' }}
     </button>
     <slot />
   </header>

@@ -35,7 +35,7 @@ const example = computed(
 </script>
 
 <template>
-  <ElDialog v-model="open" title="Units and dates" width="min(480px, 94vw)">
+  <ElDialog v-model="open" title="Preferences" width="min(480px, 94vw)">
     <p class="soft">For your fields, on every device. Files, plans and papers stay in SI units.</p>
     <div class="rows">
       <div v-for="[key, word, choices] in ROWS" :key="key" class="row">

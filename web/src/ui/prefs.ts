@@ -64,6 +64,15 @@ export function spoken(value: number, unit: string): string {
   const groups = /^-?\d{5,}$/.test(whole) ? whole.replace(/\B(?=(\d{3})+$)/g, '\u202f') : whole
   return `${groups}${part ? prefs.value.mark + part : ''} ${/mm²$/.test(whole) ? '' : shownUnit(unit)}`.trim()
 }
+const FIGURES = /(-?\d+(?:\.\d+)?)(\s?)(°C|mm²|kWh|kW|kA|kV|mV|mΩ|Ω|Wh|Ah|V|A|W|%|m|h|min|s|C)(?![\p{L}\d²])/gu
+/** A sentence of the server, its figures in the person's own units and decimal sign; versions, times and names stay. */
+export function preferred(text: string): string {
+  if (prefs.value.mark === '.' && prefs.value.temperature === 'C' && prefs.value.length === 'm' && prefs.value.section === 'mm2')
+    return text
+  return text.replace(FIGURES, (_, figure: string, gap: string, unit: string) =>
+    shownUnit(unit) === unit ? `${marked(figure)}${gap}${unit}` : spoken(Number(figure), unit),
+  )
+}
 const MONTHS = ['jan', 'feb', 'mar', 'apr', 'may', 'jun', 'jul', 'aug', 'sep', 'oct', 'nov', 'dec']
 const two = (n: number) => String(n).padStart(2, '0')
 /** 2026-11-27, 27.11.2026, 27 Nov 2026, Nov 27 2026, and 27/11/2026 in the person's own order -> 2026-11-27. Null: none, or it could be two. */

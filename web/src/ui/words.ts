@@ -6,3 +6,5 @@ export function hasWords(text: string, query: string): boolean {
     .split(/\s+/)
     .every((w) => all.includes(w))
 }
+/** A number with its noun: 1 note, 8 notes. */
+export const counted = (n: number, word: string): string => `${n} ${word}${n === 1 ? '' : 's'}`

@@ -1,9 +1,14 @@
 <script setup lang="ts">
-// Findings by rule, those of the stage that is open first. Cautions and notes can be put aside with a reason, which is recorded.
-import { computed, defineAsyncComponent, nextTick, ref } from 'vue'
+// Stops and cautions of the stage that is open in full, those of other stages as a line each, notes folded. A caution or note can
+// be dismissed with a reason, which is recorded.
+import { computed, defineAsyncComponent, nextTick, ref, watch } from 'vue'
 import type { Finding } from '../api/client'
 import { useJob } from '../job/use-job'
 import { placeInWords } from '../job/words'
+import { stages } from '../stages/registry'
+import { useFold } from '../ui/folds'
+import { preferred } from '../ui/prefs'
+import { counted } from '../ui/words'
 import KeptInput from '../ui/KeptInput.vue'
 import StateMark from '../ui/StateMark.vue'
 import { gathered, type Gathered } from './gather'
@@ -13,24 +18,44 @@ const emit = defineEmits<{ go: [pointer: string] }>()
 const props = defineProps<{ current: number; stage?: string }>()
 const job = useJob()
 const all = computed(() => gathered(job.plan.value?.findings ?? [], job.document.value))
-const nameOf = (f: Gathered) => `Put aside: ${f.title}`.slice(0, 120)
-/** What was said last of each that was put aside. */
+const OLD = /^Put aside: /
+const nameOf = (f: Gathered) => `Dismissed: ${f.title}`.slice(0, 120)
+/** What was said last of each that was dismissed. */
 const aside = computed(() => {
   const out = new Map<string, { reason: string; by: string }>()
   for (const a of job.record.state.value.answers) {
-    if (!a.name.startsWith('Put aside: ')) continue
-    if (a.shown === 'aside') out.set(a.name, { reason: a.text ?? '', by: a.by })
-    else out.delete(a.name)
+    const name = a.name.replace(OLD, 'Dismissed: ').slice(0, 120)
+    if (!name.startsWith('Dismissed: ')) continue
+    if (a.shown === 'aside') out.set(name, { reason: a.text ?? '', by: a.by })
+    else out.delete(name)
   }
   return out
 })
 const isAside = (f: Gathered) => f.severity !== 'stop' && aside.value.has(nameOf(f))
 const here = (f: Gathered) => f.lines.some((l) => l.finding.stage === props.stage)
-const findings = computed(() => {
-  const open = all.value.filter((f) => !isAside(f))
-  return [...open.filter(here), ...open.filter((f) => !here(f))]
-})
-const firstElsewhere = computed(() => findings.value.findIndex((f) => !here(f)))
+const findings = computed(() => all.value.filter((f) => !isAside(f)))
+const urgent = computed(() => findings.value.filter((f) => f.severity !== 'note'))
+const parts = computed(() => [
+  { name: 'here', list: urgent.value.filter(here) },
+  { name: 'elsewhere', list: urgent.value.filter((f) => !here(f)) },
+  { name: 'notes', list: findings.value.filter((f) => f.severity === 'note').sort((a, b) => Number(here(b)) - Number(here(a))) },
+])
+const listOf = (name: string) => parts.value.find((p) => p.name === name)?.list ?? []
+const stageWord = (f: Gathered) => stages.value.find((s) => s.name === f.lines[0]?.finding.stage)?.word ?? ''
+/** Other stages' findings and notes are a line each until somebody opens one, or goes through all with n. */
+const opened = ref(new Set<string>())
+const keyOf = (f: Gathered) => f.rule + (f.lines[0]?.finding.at ?? '') + f.title
+const isOpen = (f: Gathered) => opened.value.has(keyOf(f)) || f.lines.some((l) => l.index === props.current)
+function turn(f: Gathered) {
+  const next = new Set(opened.value)
+  if (!next.delete(keyOf(f))) next.add(keyOf(f))
+  opened.value = next
+}
+const notes = useFold('findings:notes')
+watch(
+  () => props.current,
+  (at) => listOf('notes').some((f) => f.lines.some((l) => l.index === at)) && (notes.value = true),
+)
 const hidden = computed(() => all.value.filter(isAside))
 const showAside = ref(false)
 const asking = ref('')
@@ -43,10 +68,10 @@ function putAside(f: Gathered, reason: string) {
   if (reason.trim()) void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'aside', text: reason.trim() })
 }
 const takeBack = (f: Gathered) => void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'back' })
-const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`
 const counts = computed(() => {
   const of = (s: Finding['severity']) => all.value.filter((f) => f.severity === s).length
-  return `${plural(of('stop'), 'stop')} · ${plural(of('caution'), 'caution')} · ${plural(of('note'), 'note')}`
+  const said = (['stop', 'caution', 'note'] as const).filter((s) => of(s)).map((s) => counted(of(s), s))
+  return said.join(', ') || 'none'
 })
 /** The display whose words a finding is about: its profile and setting. */
 const taught = (f: Gathered) => {
@@ -60,30 +85,13 @@ function teach(f: Gathered) {
   lesson.value = taught(f)
   teaching.value = true
 }
-const copied = ref(false)
-async function copyText() {
-  const lines = findings.value.map((f) =>
-    [
-      `${f.severity.toUpperCase()} ${f.title} (${f.rule})`,
-      ...f.lines.map((l) => `  ${l.who ? `${l.who}: ` : ''}${l.finding.message}`),
-      ...(f.fix ? [`  To do: ${f.fix}`] : []),
-    ].join('\n'),
-  )
-  const what = job.whatIf.value ? ' (what-if, not saved)' : ''
-  await navigator.clipboard.writeText(`${job.document.value?.name ?? ''}${what}: ${counts.value}\n\n${lines.join('\n\n')}\n`)
-  copied.value = true
-  window.setTimeout(() => (copied.value = false), 2500)
-}
 </script>
 
 <template>
   <section class="findings" aria-label="Findings">
     <h2>
-      <span>Findings</span><span role="status" aria-live="polite">{{ counts }}</span>
+      <span>Findings</span><span class="visually-hidden" role="status" aria-live="polite">{{ counts }}</span>
     </h2>
-    <p v-if="findings.length" class="tools">
-      <button class="link" @click="copyText">{{ copied ? 'Copied' : 'Copy as text' }}</button>
-    </p>
     <div v-if="job.problems.value.length" class="refused" role="alert">
       <b>Refused; everything else counts</b>
       <ul>
@@ -95,63 +103,82 @@ async function copyText() {
       <p class="small">The plan is made without it. Your typing is kept.</p>
     </div>
     <p v-if="job.plan.value && findings.length === 0" class="soft">Nothing found against this plan.</p>
-    <ol>
-      <li
-        v-for="(f, i) in findings"
-        :key="f.rule + f.lines[0]?.finding.at + f.title"
-        :class="[f.severity, { current: f.lines.some((l) => l.index === current), elsewhere: i === firstElsewhere && i > 0 }]"
-        :data-finding="f.rule"
+    <template v-for="part in parts" :key="part.name">
+      <component
+        :is="part.name === 'notes' ? 'details' : 'div'"
+        v-if="part.list.length"
+        :class="part.name"
+        :open="part.name === 'notes' ? notes : undefined"
+        @toggle="part.name === 'notes' && (notes = ($event.target as HTMLDetailsElement).open)"
       >
-        <StateMark :state="f.severity" />
-        <div>
-          <b>{{ f.title }}</b>
-          <p v-for="l in f.lines" :key="l.index">
-            <template v-if="f.lines.length > 1 && !l.finding.message.startsWith(`${l.who}:`)">{{ l.who }}: </template
-            >{{ l.finding.message }}
-            <button
-              v-if="f.lines.length > 1"
-              class="link"
-              :data-index="l.index"
-              :aria-label="`Show ${l.who}, ${l.finding.title}`"
-              @click="emit('go', l.finding.at)"
-            >
-              show
-            </button>
-          </p>
-          <p v-if="f.fix && f.severity !== 'note'" class="fix">{{ f.fix }}</p>
-          <RuleSays :id="f.rule" />
-          <button
-            v-if="f.lines.length === 1"
-            class="link"
-            :data-index="f.lines[0]?.index"
-            :aria-label="`Show ${f.title}`"
-            @click="emit('go', f.lines[0]?.finding.at ?? '')"
+        <summary v-if="part.name === 'notes'">{{ counted(part.list.length, 'note') }}</summary>
+        <h3 v-else-if="part.name === 'elsewhere'">Other stages</h3>
+        <ol>
+          <li
+            v-for="f in part.list"
+            :key="keyOf(f)"
+            :class="[f.severity, { current: f.lines.some((l) => l.index === current) }]"
+            :data-finding="f.rule"
           >
-            show
-          </button>
-          <button v-if="taught(f)" class="link" data-teach @click="teach(f)">say what its words mean</button>
-          <button
-            v-if="f.severity !== 'stop'"
-            class="link"
-            :aria-expanded="asking === nameOf(f)"
-            :aria-label="`Put aside ${f.title}`"
-            @click="ask(f)"
-          >
-            put aside
-          </button>
-          <span v-if="asking === nameOf(f)" class="asking">
-            <KeptInput
-              value=""
-              :aria-label="`Why ${f.title} is put aside`"
-              placeholder="why; Enter records it"
-              @commit="(t) => putAside(f, t)"
-            />
-          </span>
-        </div>
-      </li>
-    </ol>
+            <StateMark :state="f.severity" />
+            <div>
+              <button v-if="part.name !== 'here'" class="line" :aria-expanded="isOpen(f)" @click="turn(f)">
+                <span class="soft">{{ stageWord(f) }}</span> {{ preferred(f.title) }}
+              </button>
+              <b v-else>{{ preferred(f.title) }}</b>
+              <div v-show="part.name === 'here' || isOpen(f)">
+                <p v-for="l in f.lines" :key="l.index">
+                  <template v-if="f.lines.length > 1 && !l.finding.message.startsWith(`${l.who}:`)">{{ l.who }}: </template
+                  >{{ preferred(l.finding.message) }}
+                  <button
+                    v-if="f.lines.length > 1"
+                    class="link"
+                    :data-index="l.index"
+                    :aria-label="`Show ${l.who}, ${l.finding.title}`"
+                    @click="emit('go', l.finding.at)"
+                  >
+                    show
+                  </button>
+                </p>
+                <p v-if="f.fix && f.severity !== 'note'" class="fix">{{ preferred(f.fix) }}</p>
+                <p class="acts">
+                  <button
+                    v-if="f.lines.length === 1"
+                    :class="f.severity === 'note' ? 'link' : 'act'"
+                    :data-index="f.lines[0]?.index"
+                    :aria-label="`Show ${f.title}`"
+                    @click="emit('go', f.lines[0]?.finding.at ?? '')"
+                  >
+                    {{ f.severity === 'note' ? 'show' : 'Go there' }}
+                  </button>
+                  <button v-if="taught(f)" class="link" data-teach @click="teach(f)">say what its words mean</button>
+                  <RuleSays :id="f.rule" />
+                  <button
+                    v-if="f.severity !== 'stop'"
+                    class="link quiet"
+                    :aria-expanded="asking === nameOf(f)"
+                    :aria-label="`Dismiss ${f.title}`"
+                    @click="ask(f)"
+                  >
+                    dismiss
+                  </button>
+                </p>
+                <span v-if="asking === nameOf(f)" class="asking">
+                  <KeptInput
+                    value=""
+                    :aria-label="`Why ${f.title} is dismissed`"
+                    placeholder="reason; Enter records it"
+                    @commit="(t) => putAside(f, t)"
+                  />
+                </span>
+              </div>
+            </div>
+          </li>
+        </ol>
+      </component>
+    </template>
     <p v-if="hidden.length" class="tools">
-      <button class="link" :aria-expanded="showAside" @click="showAside = !showAside">{{ hidden.length }} put aside</button>
+      <button class="link" :aria-expanded="showAside" @click="showAside = !showAside">{{ hidden.length }} dismissed</button>
     </p>
     <ul v-if="showAside" class="aside">
       <li v-for="f in hidden" :key="nameOf(f)">
@@ -159,7 +186,7 @@ async function copyText() {
         <div>
           <b>{{ f.title }}</b>
           <p class="soft">{{ aside.get(nameOf(f))?.reason }} ({{ aside.get(nameOf(f))?.by }})</p>
-          <button class="link" :aria-label="`Take back ${f.title}`" @click="takeBack(f)">take back</button>
+          <button class="link" :aria-label="`Restore ${f.title}`" @click="takeBack(f)">restore</button>
         </div>
       </li>
     </ul>
@@ -180,8 +207,41 @@ h2 {
 .tools {
   margin: 0;
 }
-.elsewhere {
-  border-top: 2px solid var(--ink);
+h3,
+summary {
+  margin: 20px 0 4px;
+  font-size: 14px;
+  font-weight: 600;
+  color: var(--soft);
+}
+summary {
+  min-height: 32px;
+  cursor: pointer;
+}
+.line {
+  display: block;
+  width: 100%;
+  min-height: 32px;
+  padding: 0;
+  border: 0;
+  background: none;
+  text-align: left;
+}
+.line:hover {
+  text-decoration: underline;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0 8px;
+}
+.act {
+  min-height: 36px;
+}
+.quiet {
+  font-weight: 400;
+  color: var(--soft);
 }
 .asking {
   display: block;

@@ -36,7 +36,7 @@ const KEYS: [string, string][] = [
       </tbody>
     </table>
     <p class="buttons">
-      <button @click="((open = false), $emit('units'))">Units and dates</button>
+      <button @click="((open = false), $emit('units'))">Preferences</button>
       <button @click="((open = false), $emit('tour'))">Two-minute tour</button>
     </p>
     <details>

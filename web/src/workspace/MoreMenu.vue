@@ -6,12 +6,12 @@ import 'element-plus/theme-chalk/el-dropdown-item.css'
 import 'element-plus/theme-chalk/el-dropdown-menu.css'
 import 'element-plus/theme-chalk/el-popper.css'
 
-defineProps<{ acts: { word: string; act: () => void; off?: boolean }[] }>()
+defineProps<{ acts: { word: string; act: () => void; off?: boolean }[]; word?: string }>()
 </script>
 
 <template>
   <ElDropdown class="more" trigger="click" @command="(act: () => void) => act()">
-    <button class="plain" aria-label="More">More</button>
+    <button class="plain">{{ word ?? 'More' }}</button>
     <template #dropdown>
       <ElDropdownMenu>
         <ElDropdownItem v-for="a in acts" :key="a.word" :disabled="a.off" :command="a.act">{{ a.word }}</ElDropdownItem>

@@ -19,7 +19,7 @@ const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
 <template>
   <ElPopover v-model:visible="open" trigger="click" width="min(340px, 90vw)" placement="bottom-start">
     <template #reference>
-      <button ref="face" class="rule link" :aria-expanded="open" :aria-label="`What the rule ${id} says`">{{ id }}</button>
+      <button ref="face" class="rule link" :aria-expanded="open" :aria-label="`What the rule ${id} says`">why</button>
     </template>
     <div v-if="rule" class="says" role="note">
       <p>
@@ -28,7 +28,7 @@ const rule = computed(() => rules.data.value?.find((r) => r.id === props.id))
       <p v-if="rule.formula">
         <code>{{ rule.formula }}</code>
       </p>
-      <p class="soft small">{{ rule.source }} · {{ rule.status_words }}</p>
+      <p class="soft small">{{ rule.source }} · {{ rule.status_words }} · rule {{ id }}</p>
     </div>
     <p v-else class="soft">{{ rules.isError.value ? 'Cannot be read now.' : 'Reading' }}</p>
   </ElPopover>

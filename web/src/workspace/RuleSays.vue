@@ -9,7 +9,7 @@ const ask = async () => (popover.value = (await import('./RulePopover.vue')).def
 
 <template>
   <component :is="popover" v-if="popover" :id="id" />
-  <button v-else class="rule link" aria-expanded="false" :aria-label="`What the rule ${id} says`" @click="ask">{{ id }}</button>
+  <button v-else class="rule link" aria-expanded="false" :aria-label="`What the rule ${id} says`" @click="ask">why</button>
 </template>
 
 <style scoped>

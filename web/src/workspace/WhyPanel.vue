@@ -12,6 +12,8 @@ const props = defineProps<{
   alternatives?: { school: string; value: unknown; text: string }[]
   unit?: string
 }>()
+/** Folded until somebody asks: by its heading, by choosing a figure, by w. */
+const open = defineModel<boolean>('open', { default: false })
 const job = jobOrNone()
 const rules = useQuery(computed(() => queries.rules(job?.plan.value?.bank?.chemistry)))
 const BOUND: Record<string, string> = { lowest: 'lowest', highest: 'highest', value: '', school: 'wanted' }
@@ -28,8 +30,10 @@ const told = computed(() =>
 </script>
 
 <template>
-  <section class="why" :aria-label="title" data-why>
-    <h2>{{ title }}</h2>
+  <details class="why" :aria-label="title" data-why :open="open" @toggle="open = ($event.target as HTMLDetailsElement).open">
+    <summary>
+      <h2>{{ title }}</h2>
+    </summary>
     <div class="lines">
       <div v-for="(r, i) in told" :key="i" class="line">
         <p class="mono">
@@ -41,7 +45,7 @@ const told = computed(() =>
       </div>
     </div>
     <p v-if="alternatives?.length" class="other">
-      Other schools:
+      Other practice:
       <template v-for="(a, i) in alternatives" :key="a.school">
         <b>{{ a.school }}</b> {{ a.value }}{{ typeof a.value === 'number' && unit ? ' ' + unit : '' }} ({{ a.text }}){{
           i < alternatives.length - 1 ? '; ' : ''
@@ -49,14 +53,35 @@ const told = computed(() =>
       </template>
     </p>
     <slot />
-  </section>
+  </details>
 </template>
 
 <style scoped>
 .why {
-  border-top: 2px solid var(--ink);
-  margin-top: 10px;
-  padding: 10px 0;
+  border-top: 1px solid var(--rule);
+  margin-top: 12px;
+}
+summary {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  min-height: 44px;
+  cursor: pointer;
+}
+summary::before {
+  content: '?';
+  width: 20px;
+  height: 20px;
+  border: 1.5px solid var(--soft);
+  border-radius: 50%;
+  text-align: center;
+  font-size: 13px;
+  line-height: 17px;
+  flex: none;
+}
+h2 {
+  margin: 0;
+  font-size: 16px;
 }
 .lines {
   display: grid;

@@ -14,6 +14,8 @@ import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStag
 import { fetchStage } from '../stages/loaders'
 import { useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
+import { asText } from './gather'
+import { counted } from '../ui/words'
 import { saveJson } from '../ui/save-file'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
@@ -80,7 +82,7 @@ const narrow = useMediaQuery('(max-width: 1000px)')
 const goStage = (next: Stage) => router.replace({ name: 'job', params: { id: job.id, stage: next } })
 // Whoever types or points elsewhere meanwhile is not pulled back.
 let going = 0
-async function go(pointer: string, to?: Stage) {
+async function go(pointer: string, to?: Stage, still = false) {
   drawer.value = false
   await new Promise((r) => setTimeout(r)) // the key or click that asked for it has run its course
   const mine = ++going
@@ -96,7 +98,7 @@ async function go(pointer: string, to?: Stage) {
     if (shows(pointer)) break
     if (document.querySelector(`[data-stage="${target}"] h1`)) there++
   }
-  goToPointer(pointer)
+  goToPointer(pointer, still)
 }
 const moveOn = () => void going++
 function nextFinding() {
@@ -104,7 +106,8 @@ function nextFinding() {
   if (!all.length) return
   finding.value = (finding.value + 1) % all.length
   const at = all[finding.value]
-  if (at) void go(at.at)
+  // The field is shown, not typed into: the next n goes on.
+  if (at) void go(at.at, undefined, true)
 }
 function besideStage(by: number) {
   const at = openStages.value.indexOf(stage.value)
@@ -143,7 +146,11 @@ function pressed(event: KeyboardEvent) {
     ']': () => besideStage(1),
     '/': search,
     n: nextFinding,
-    w: () => document.querySelector<HTMLElement>('[data-why]')?.scrollIntoView({ block: 'nearest' }),
+    w: () => {
+      const why = document.querySelector<HTMLDetailsElement>('[data-why]')
+      why?.setAttribute('open', '')
+      why?.scrollIntoView({ block: 'nearest' })
+    },
     f: () => findOut(''),
     '?': () => (help.value = true),
   }
@@ -170,8 +177,11 @@ onBeforeUnmount(forget)
 useEventListener(window, 'keydown', pressed)
 useEventListener(window, 'pointerdown', moveOn)
 onBeforeUnmount(() => void job.close())
-onBeforeRouteLeave(async () => {
+/** Where a link wanted to go when a what-if was in the way. */
+let onwards = ''
+onBeforeRouteLeave(async (to) => {
   if (job.whatIf.value && !reads.value) {
+    onwards = to.fullPath
     leaving.value = true
     return false
   }
@@ -186,7 +196,13 @@ watch(
   (open) => {
     if (!open) return
     drawn.value = true
-    requestAnimationFrame(() => window.setTimeout(() => (settled.value = true)))
+    requestAnimationFrame(() =>
+      window.setTimeout(() => {
+        settled.value = true
+        if (!document.activeElement || document.activeElement === document.body)
+          document.querySelector<HTMLElement>('#stage')?.focus({ preventScroll: true })
+      }),
+    )
   },
   { immediate: true },
 )
@@ -215,9 +231,9 @@ const SAVE_WORDS: Record<string, string> = {
 const saveText = computed(() => {
   if (!job.document.value) return ''
   const s = job.state.value
-  if (reads.value) return `revision ${job.revision.value} · you read here`
+  if (reads.value) return `revision ${job.revision.value}, you read here`
   if (job.whatIf.value) return 'what-if: nothing is saved'
-  return s === 'saved' ? `revision ${job.revision.value} · saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
+  return s === 'saved' ? `saved ${when(job.savedAt.value)}` : (SAVE_WORDS[s] ?? s)
 })
 const planText = computed(() => {
   if (!job.document.value) return ''
@@ -227,13 +243,35 @@ const planText = computed(() => {
 const worst = computed(() => {
   const f = job.plan.value?.findings ?? []
   const n = (s: string) => f.filter((x) => x.severity === s).length
-  return `${n('stop')} · ${n('caution')} · ${n('note')}`
+  return phone.value
+    ? `${n('stop')} · ${n('caution')} · ${n('note')}`
+    : ['stop', 'caution', 'note']
+        .filter(n)
+        .map((s) => counted(n(s), s))
+        .join(', ') || 'no findings'
 })
+/** The findings stand beside the stage where there is room, and something that a person must know. */
+const beside = computed(
+  () =>
+    !narrow.value &&
+    !whole.value &&
+    (job.problems.value.length > 0 || (job.plan.value?.findings ?? []).some((f) => f.severity !== 'note')),
+)
 const exportFile = () => window.location.assign(`/api/jobs/${job.id}/export`)
+const copyFindings = () =>
+  navigator.clipboard.writeText(
+    asText(job.plan.value?.findings ?? [], job.document.value, job.whatIf.value ? ' (what-if, not saved)' : ''),
+  )
 /** What is tried, as a job file that says in its name what it is. */
 function whatIfFile() {
   const name = `${job.document.value?.name ?? 'job'} (what-if)`.slice(0, 120)
   saveJson(name, { ...job.document.value, name })
+}
+async function endWhatIf(keep: boolean) {
+  const to = onwards
+  onwards = ''
+  await job.leaveWhatIf(keep)
+  if (to) await router.push(to)
 }
 async function toggleWhatIf() {
   if (job.whatIf.value) leaving.value = true
@@ -241,10 +279,13 @@ async function toggleWhatIf() {
 }
 const more = computed(() => [
   { word: `Redo ${wordsOf(job.redoAt.value)}`, act: redo, off: !job.canRedo.value },
-  { word: 'History', act: () => (history.value = true) },
+  ...(narrow.value ? [{ word: 'History', act: () => (history.value = true) }] : []),
+  ...(reads.value || job.whatIf.value ? [] : [{ word: 'Try a what-if', act: () => void toggleWhatIf() }]),
+  { word: 'Copy the findings as text', act: copyFindings },
   { word: 'Library', act: () => router.push({ name: 'library', query: { from: job.id, stage: stage.value } }) },
-  { word: 'Export', act: exportFile },
-  { word: theme.value === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)', act: otherTheme },
+  { word: 'Export the job as a file', act: exportFile },
+  { word: theme.value === 'sun' ? 'Dark theme' : 'Light theme', act: otherTheme },
+  { word: 'Preferences', act: () => (units.value = true) },
   ...(phone.value ? [{ word: 'Fault finder', act: () => findOut('') }] : []),
   { word: 'Keys and help', act: () => (help.value = true) },
 ])
@@ -264,8 +305,17 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
     <header>
       <RouterLink to="/" class="word" aria-label="Ewerer, all jobs">Ewerer<i>.</i></RouterLink>
       <span class="name" :title="job.document.value?.name">{{ job.document.value?.name }}</span>
-      <span class="save" role="status" :class="job.state.value" data-save-state>{{ saveText }}</span>
-      <span class="save plan" role="status" :class="job.planState.value" data-plan-state>{{ planText }}</span>
+      <span class="save" role="status" :class="job.state.value" :title="`Revision ${job.revision.value}`" data-save-state>{{
+        saveText
+      }}</span>
+      <span
+        v-show="job.planState.value !== 'fresh'"
+        class="save plan"
+        role="status"
+        :class="job.planState.value"
+        data-plan-state
+        >{{ planText }}</span
+      >
       <span class="gap" />
       <template v-if="!job.loadError.value">
         <button
@@ -277,19 +327,8 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
         >
           Undo
         </button>
-        <button
-          class="plain wide"
-          :disabled="!job.canRedo.value"
-          aria-label="Redo"
-          :title="`Redo ${wordsOf(job.redoAt.value)} (Ctrl Shift Z)`"
-          @click="redo"
-        >
-          Redo
-        </button>
-        <button v-if="!reads" :aria-pressed="job.whatIf.value" class="what" @click="toggleWhatIf">What-if</button>
         <button class="plain wide" @click="history = true">History</button>
-        <RouterLink class="button plain wide" :to="{ name: 'library', query: { from: job.id, stage } }">Library</RouterLink>
-        <a class="button plain wide" :href="`/api/jobs/${job.id}/export`" download>Export</a>
+        <button class="plain" title="Find a quantity or setting (/)" @click="search">Find</button>
         <button
           v-if="!phone || whole"
           class="plain"
@@ -297,19 +336,13 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
           title="From what you see to why (f)"
           @click="findOut('')"
         >
-          <span class="wide">Faults </span><kbd>f</kbd>
+          Faults
         </button>
-        <button class="find" @click="search"><span class="wide">Find</span> <kbd>/</kbd></button>
-        <button
-          class="plain wide"
-          :aria-label="theme === 'sun' ? 'Garage theme (dark)' : 'Sun theme (light)'"
-          @click="otherTheme"
-        >
-          {{ theme === 'sun' ? 'Garage' : 'Sun' }}
+        <button v-if="job.whatIf.value && !reads" aria-pressed="true" class="plain what" @click="toggleWhatIf">What-if</button>
+        <MoreMenu :acts="more" />
+        <button v-if="!beside && !(whole && !narrow)" class="drawer-button" @click="drawer = true">
+          {{ narrow ? 'Findings ' : '' }}{{ worst }}
         </button>
-        <button class="plain wide" aria-label="Help" @click="help = true"><kbd>?</kbd></button>
-        <MoreMenu v-if="narrow" :acts="more" />
-        <button class="drawer-button" @click="drawer = true">Findings {{ worst }}</button>
       </template>
     </header>
     <NoticeBar v-if="reads" kind="whatif">
@@ -355,13 +388,13 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
     <main v-else-if="job.loading.value || !job.document.value" class="opening" aria-busy="true">
       <WaitNote word="Opening the job" :rows="8" />
     </main>
-    <div v-else class="body" :class="{ whole }">
+    <div v-else class="body" :class="{ whole, alone: !beside && !whole }">
       <SpineNav v-if="settled" :stage="stage" />
       <div v-else class="spine place" />
       <main id="stage" class="stage" :data-stage="stage" :aria-busy="job.planning.value" tabindex="-1">
         <component :is="view" :key="stage" @go="go" @symptom="findOut" />
       </main>
-      <aside v-if="!whole" class="column"><FindingsColumn v-if="settled" :current="finding" :stage="stage" @go="go" /></aside>
+      <aside v-if="beside" class="column"><FindingsColumn v-if="settled" :current="finding" :stage="stage" @go="go" /></aside>
     </div>
 
     <FindingsDrawer v-if="shown.drawer" v-model="drawer" :current="finding" :stage="stage" :phone="phone" @go="go" />
@@ -371,7 +404,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
     <div v-if="tip" class="tip" role="tooltip" :style="{ left: `${tip.x}px`, top: `${tip.y}px` }">
       <b>{{ tip.term }}</b> {{ tip.text }}
     </div>
-    <LeaveDialog v-if="shown.leaving" v-model="leaving" @end="job.leaveWhatIf" />
+    <LeaveDialog v-if="shown.leaving" v-model="leaving" @end="endWhatIf" />
     <FindDialog v-if="find" v-model="find" :ahead="ahead.take" @go="go" />
     <SymptomFinder
       v-if="symptoms"
@@ -456,7 +489,10 @@ header .button {
   flex: 1;
   min-height: 0;
   display: grid;
-  grid-template-columns: 212px minmax(0, 1fr) 292px;
+  grid-template-columns: 200px minmax(0, 1fr) 272px;
+}
+.body.alone {
+  grid-template-columns: 200px minmax(0, 1fr);
 }
 .body.whole {
   grid-template-columns: 150px minmax(0, 1fr);
@@ -465,13 +501,23 @@ header .button {
   background: var(--paper);
   border-right: 1px solid var(--rule);
 }
+/* On site the steps need the room: the stages are names and marks. */
+.whole > :deep(.spine .key),
+.whole > :deep(.spine .no) {
+  display: none;
+}
+.whole > :deep(.spine a) {
+  min-height: 44px;
+  grid-template-columns: 1fr 18px;
+  padding-left: 12px;
+}
 .whole .stage {
   padding: 0;
   overflow: hidden;
 }
 .stage {
   background: var(--sheet);
-  padding: 16px 22px 40px;
+  padding: 20px 28px 40px;
   position: relative;
   overflow-y: auto;
   outline: none;
@@ -483,9 +529,6 @@ header .button {
   border-left: 1px solid var(--rule);
   position: relative;
   overflow-y: auto;
-}
-.drawer-button {
-  display: none;
 }
 .tip {
   position: fixed;
@@ -499,7 +542,8 @@ header .button {
   pointer-events: none;
 }
 @media (max-width: 1000px) {
-  .body {
+  .body,
+  .body.alone {
     grid-template-columns: 92px minmax(0, 1fr);
   }
   /* On site one step fills the screen; the stages are a press away. */
@@ -513,10 +557,6 @@ header .button {
   .column,
   .wide {
     display: none;
-  }
-  .drawer-button {
-    display: inline-flex;
-    white-space: nowrap;
   }
   .stage {
     padding: 14px 14px 40px;
@@ -546,8 +586,12 @@ header .button {
   .gap {
     display: none;
   }
-  .body {
+  .body,
+  .body.alone {
     grid-template-columns: 74px minmax(0, 1fr);
+  }
+  .body.whole {
+    grid-template-columns: minmax(0, 1fr);
   }
   .stage {
     overflow-x: auto;

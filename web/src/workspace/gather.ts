@@ -1,5 +1,6 @@
 // Findings of one rule gathered: one heading for all units or modules it speaks of, a line for each. Pure.
 import type { Finding } from '../api/client'
+import { counted } from '../ui/words'
 
 export interface Gathered {
   rule: string
@@ -58,4 +59,19 @@ export function gathered(findings: Finding[], job: unknown): Gathered[] {
     lines: g.lines,
     title: g.lines.length > 1 ? `${[...new Set(g.lines.map((l) => l.who))].join(', ')}: ${g.matter}` : g.title,
   }))
+}
+
+/** Findings as plain text, to send or to keep: the stops first, each with what to do. */
+export function asText(findings: Finding[], job: unknown, beside = ''): string {
+  const all = gathered(findings, job)
+  const of = (s: Finding['severity']) => all.filter((f) => f.severity === s).length
+  const said = (['stop', 'caution', 'note'] as const).filter(of).map((s) => counted(of(s), s))
+  const lines = all.map((f) =>
+    [
+      `${f.severity.toUpperCase()} ${f.title} (${f.rule})`,
+      ...f.lines.map((l) => `  ${f.lines.length > 1 ? `${l.who}: ` : ''}${l.finding.message}`),
+      ...(f.fix ? [`  To do: ${f.fix}`] : []),
+    ].join('\n'),
+  )
+  return `${(job as { name?: string } | null)?.name ?? ''}${beside}: ${said.join(', ') || 'no findings'}\n\n${lines.join('\n\n')}\n`
 }

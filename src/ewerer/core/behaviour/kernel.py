@@ -77,7 +77,7 @@ REASONS = (
     "charging window, at its target: mains carries the load",
     "windows are switched off: mains carries the load",
     "at the rating: more load than the units can carry",
-    "the bank stands above float: the load draws it down first",
+    "the bank is above float: the load draws it down first",
     "sun and bank give what they may: mains carries the rest",
 )
 GENERATOR_REASONS = tuple(r.replace("mains", "generator") for r in REASONS)

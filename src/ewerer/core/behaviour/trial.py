@@ -132,11 +132,11 @@ def found_findings(solved: Solved, planned: Trial) -> Iterator[Finding]:
         count = f"{len(broken)} promises" if len(broken) > 1 else "a promise"
         yield FOUND.finding(
             "caution",
-            f"As found, the units break {count} of the plan",
+            f"As found, {count} of the plan fails",
             " ".join(f"{b.title}: {b.says}" for b in broken[:MOST_TOLD])
             + (f" And: {'; '.join(b.title for b in broken[MOST_TOLD:])}." if len(broken) > MOST_TOLD else ""),
             f"/as_found/{noted[0]}",
-            "Enter the sheet.",
+            "Enter the sheet's values.",
             promises=[b.rule.id for b in broken],
         )
 
@@ -599,7 +599,7 @@ def _alike(system: System, note: Note) -> None:
             def said(low: str = low, high: str = high, held: dict[str, float] = held) -> str:
                 by = system.cho.by_soc
                 at = [f"{figure(held[k] * 100, 1)} %" if by else f"{figure(held[k])} V" for k in (high, low)]
-                return f"{high} at {at[0]}, {low} at {at[1]}: one carries what the other has let go."
+                return f"{high} at {at[0]}, {low} at {at[1]}: one carries what the other has dropped."
 
             note(ALIKE, quantity, f"The units {word} at different points", said, "/units", "Enter the same on all units.")
 

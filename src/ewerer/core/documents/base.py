@@ -86,7 +86,17 @@ Identifier = Annotated[
 Text = Annotated[str, Field(max_length=4000, description="text of at most 4000 characters")]
 
 
-Title = Annotated[str, Field(min_length=1, max_length=120, description="a name of 1 to 120 characters")]
+def _readable(name: str) -> str:
+    if not any(c.isalnum() for c in name):
+        raise ValueError("a name needs a letter or a digit")
+    return name
+
+
+Title = Annotated[
+    str,
+    Field(min_length=1, max_length=120, description="a name of 1 to 120 characters, one of them a letter or a digit"),
+    AfterValidator(_readable),
+]
 
 
 TimeOfDay = Annotated[

@@ -239,7 +239,7 @@ def _table() -> list[FieldWords]:
         ("", "Choices"),
         ("charge_school", "Charge to", "", "everyday", (("everyday", "Everyday"), ("full", "Full"), ("limit", "Limit"))),
         ("charge_cell_v", "Own level, a cell", "V", "none"),
-        ("float_school", "Then", "", "rest", (("same", "Stay"), ("rest", "Rest"), ("none", "Stop"))),
+        ("float_school", "After absorption", "", "rest", (("same", "Hold"), ("rest", "Float"), ("none", "Stop"))),
         ("hold_school", "Hold until", "", "tail", (("tail", "Tail current"), ("per-ah", "By size"), ("short", "Short"))),
         ("control", "Decide by", "", "auto", (("auto", "As fits"), ("volts", "Volts"), ("soc", "Charge %"))),
         ("reserve_soc", "Reserve", "%", "20", _P),
@@ -256,11 +256,11 @@ def _table() -> list[FieldWords]:
         "/policy",
         (
             "mode",
-            "The bank stands",
+            "Operating mode",
             "",
             "off-grid",
             (
-                ("off-grid", "off grid, mains or generator behind it"),
+                ("off-grid", "off grid, mains or generator as backup"),
                 ("essential-only", "beside the grid, essential loads only"),
                 ("zero-export", "beside the grid, all loads, bank never sells"),
                 ("feed-in", "beside the grid, surplus fed in"),

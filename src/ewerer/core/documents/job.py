@@ -193,7 +193,7 @@ class JobModule(Document):
             if lacking:
                 raise ValueError("a module without a profile also needs " + ", ".join(lacking))
         if self.cell_max_v is not None and self.cell_min_v is not None and self.cell_min_v >= self.cell_max_v:
-            raise ValueError("cell_min_v must be below cell_max_v")
+            raise ValueError("the lowest cell volts must be below the highest")
         return self
 
 
@@ -294,7 +294,7 @@ class UnitPlate(Document):
         low = self.battery_v_min or self.class_v * 0.8
         high = self.battery_v_max or self.class_v * 1.35
         if low >= high:
-            raise ValueError(f"battery_v_min must be below battery_v_max; they are {low:g} and {high:g} V for this class")
+            raise ValueError(f"the lowest battery volts must be below the highest; they are {low:g} and {high:g} V for this class")
         return self
 
 
@@ -636,7 +636,7 @@ class Window(Document):
     @model_validator(mode="after")
     def _dates(self) -> Window:
         if (self.from_date is None) != (self.to_date is None):
-            raise ValueError("give both from_date and to_date, or neither")
+            raise ValueError("give both the first and the last day, or neither")
         if self.season is not None and self.from_date is not None:
             raise ValueError("a window has a season or dates, not both")
         return self

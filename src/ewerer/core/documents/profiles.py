@@ -100,7 +100,7 @@ class HostRule(Document):
     @model_validator(mode="after")
     def _pattern_fits(self) -> HostRule:
         if self.host_pattern is not None and len(self.host_pattern) != self.switches:
-            raise ValueError("host_pattern must have one letter for each switch")
+            raise ValueError("the host's pattern must have one letter for each switch")
         return self
 
 
@@ -462,7 +462,7 @@ class ModuleProfile(HasMenu, Document):
     def _window(self) -> ModuleProfile:
         self.check_menu()
         if self.cell_min_v >= self.cell_max_v:
-            raise ValueError("cell_min_v must be below cell_max_v")
+            raise ValueError("the lowest cell volts must be below the highest")
         for line in (self.charge_derating, self.discharge_derating):
             temps = [p.temp_c for p in line]
             if temps != sorted(set(temps)):
@@ -541,7 +541,7 @@ class Fixed(Document):
     @model_validator(mode="after")
     def _a_level(self) -> Fixed:
         if self.restart == "at" and self.restart_v is None and self.restart_soc is None:
-            raise ValueError("restart 'at' needs restart_v or restart_soc")
+            raise ValueError("a restart at a level needs its volts or its charge")
         return self
 
 

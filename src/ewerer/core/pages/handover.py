@@ -15,7 +15,7 @@ from ..trade.steps import figure
 from .cable import runs_of
 from .pdf import PICTURE, Paper, pdf
 
-VERDICTS = {"done": "good", "overridden": "went on anyway", "skipped": "left out", "failed": "failed", "open": "not put back", "unsure": "could not be told",
+VERDICTS = {"done": "good", "overridden": "overridden", "skipped": "left out", "failed": "failed", "open": "not put back", "unsure": "could not be told",
     "begun": "begun", "ready": "not made", "waiting": "not made", "blocked": "not made"}  # fmt: skip
 INKS = {
     "sun": "#8f6200",
@@ -63,7 +63,7 @@ def filled(facts: HandoverFacts) -> dict[str, Any]:
     ]
     counts = {
         word: sum(t["verdict"] == word for t in tests)
-        for word in ("good", "failed", "went on anyway", "left out", "could not be told", "not made")
+        for word in ("good", "failed", "overridden", "left out", "could not be told", "not made")
     }
     sheets = [_as_left(s, state) for s in (*made.units, *made.devices) if s.settings]
     signed = list(state["signed"])

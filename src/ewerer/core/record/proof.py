@@ -81,7 +81,7 @@ def clock(run: Steps) -> None:
 def handover(run: Steps) -> None:
     """Add what is left behind and what follows."""
     done = run.of("proof") + run.of("clock") or run.last("live", "enter", "power")
-    run.add("handover:owner", "handover", "Explain to the owner", "Show the owner the alarm, the breakers in their order, the generator, what changes with the season, and what to do when a module is out.", done,
+    run.add("handover:owner", "handover", "Explain to the owner", "Show the owner the alarm, the breakers in their order and the generator. Say what changes with the season, and what to do when a module is out.", done,
         kind="decision", asks=[choice_ask("owner", "The owner", ["was shown everything", "gets it in writing"], ["was shown everything", "gets it in writing"])], minutes=15)  # fmt: skip
     run.add("handover:covers", "handover", "Covers closed", "Close every cover, count tools, label breakers and cables; photograph the whole.", done, kind="photo", minutes=5, cautions=[LICENSED])  # fmt: skip
     run.add("handover:lock", "handover", "Levels locked", "Lock the installer level of every unit again.", done, why="nobody changes by chance what was proven")  # fmt: skip
@@ -181,7 +181,7 @@ def _electrical(run: Steps, ready: list[str]) -> None:
     solved, bank = run.solved, run.solved.bank
     ladder = solved.ladder.rungs if solved.ladder else {}
     if bank is not None:
-        run.add("proof:resistance", "proof", "Resistance of the way", "Read volts and amps of the bank, switch a large load on, read both again within 2 s.", ready, kind="test", figures="resistance", proof=True,
+        run.add("proof:resistance", "proof", "Path resistance", "Read volts and amps of the bank, switch a large load on, read both again within 2 s.", ready, kind="test", figures="resistance", proof=True,
             given={"expected_mohm": bank.path_mohm}, asks=[figure_ask("v1", "Volts before", "V", meter="volts"), figure_ask("i1", "Amps out before", "A", meter="clamp"), figure_ask("v2", "Volts after", "V", meter="volts"), figure_ask("i2", "Amps out after", "A", meter="clamp")],
             why=f"nameplates and leads make {figure(bank.path_mohm, 2)} mΩ", fails="Feel every lug for warmth, load off first: a loose one burns.")  # fmt: skip
     absorb = ladder.get("absorb_v")
@@ -193,7 +193,7 @@ def _electrical(run: Steps, ready: list[str]) -> None:
         given |= {"tail_a": float(tail.value)} if tail is not None and isinstance(tail.value, float) else {}
         given |= {"float_v": float(ladder["float_v"].value)} if "float_v" in ladder else {}
         points = [a for n in range(1, 12 + 1) for a in (figure_ask(f"m{n}", "Minute", "min", row=str(n), column="minute", needed=n < 4), figure_ask(f"v{n}", "Volts", "V", row=str(n), column="volts", needed=n < 4), figure_ask(f"a{n}", "Amps", "A", row=str(n), column="amps", needed=False))]  # fmt: skip
-        run.add("proof:charge", "proof", "A charge to the end", f"Let it charge to {figure(absorb.value, 1)} V and on; note minute, volts and amps, often near the top.", ready, kind="test", figures="charge", given=given, asks=points,
+        run.add("proof:charge", "proof", "Full charge", f"Let it charge to {figure(absorb.value, 1)} V and on; note minute, volts and amps, often near the top.", ready, kind="test", figures="charge", given=given, asks=points,
             columns=["minute", "volts", "amps"], minutes=120, optional=True, proof=True, symptom="trips-at-end", cautions=["Stay while it is new. Above the cells' limit: open the sun and AC inputs."])  # fmt: skip
     dc = run.job.site.dc_loads_a
     if dc and solved.limits is not None:

@@ -230,7 +230,7 @@ def open_points(run: Run, state: Mapping[str, Any]) -> list[str]:
     words = {
         "failed": "failed",
         "open": "not put back",
-        "overridden": "went on anyway",
+        "overridden": "overridden",
         "unsure": "could not be told",
         "begun": "begun, not finished",
     }
@@ -271,7 +271,7 @@ def why_not_closed(run: Run, state: Mapping[str, Any]) -> list[str]:
         elif step["status"] == "done" and id in gated and (wrong := _not_good(gated[id], step)):
             out.append(f"{titles[id]}: {wrong}")
         elif step["status"] == "failed" or (id in firm and step["status"] in ("overridden", "skipped")):
-            out.append(f"{titles.get(id, id)}: failed; make it good, or go on with a reason")
+            out.append(f"{titles.get(id, id)}: failed; make it good, or override it with a reason")
     return out
 
 

@@ -78,7 +78,7 @@ def found(run: Steps) -> None:
     for id, v in known.items():
         if v.verdict == "bad":
             way = f"Bring it to {' or '.join(v.known_good)}" if v.known_good else "Ask its maker for a good one"
-            run.add(f"found:update:{id}", "found", f"{id} has a firmware to replace", f"{way}: {v.version} is known to be bad. Keep the file of the one that runs now: it is the way back.", ["found:firmware"],
+            run.add(f"found:update:{id}", "found", f"{id} has a firmware to replace", f"{way}: {v.version} is known to be bad. Keep the file of the one that runs now: it is the way to return.", ["found:firmware"],
                 kind="decision", devices=[id], why=v.why or "noted as bad", cautions=["Never switch off while it writes. Some families need another address for it: set it back after."],
                 asks=[choice_ask("update", "Its firmware", ["replaced", "left, with a reason in the notes"], ["replaced", "left, with a reason in the notes"], opens=["left, with a reason in the notes"])], minutes=20)  # fmt: skip
     units = [u.id for u in run.job.units]
@@ -100,7 +100,7 @@ def isolate(run: Steps) -> None:
         sun = b.side == "sun"
         caution = {
             "load": "Whatever the loads carry goes dark: medical and safety loads need another supply first.",
-            "sun": "Never under load at a plug: the breaker first. Direct current does not let go of an arc.",
+            "sun": "Never under load at a plug: the breaker first. Direct current does not break an arc.",
             "grid": "The grid's side stays live.",
             "generator": "Lock out its automatic start.",
         }.get(b.side, SHOCK)
@@ -486,10 +486,10 @@ def sensor(run: Steps) -> None:
     own = round(idle / (run.solved.bank.nominal_v if run.solved.bank else METER_AT_V), 2) if idle else OWN_DRAW_A
     run.add("sensor:type", "sensor", "Sensor entered", f"See that {device} shows the sensor's type, amps and millivolts as its plate says.", needs, devices=[device],
         why="declaring a new bank or another capacity makes some units forget it", expect=f"{row.entry} {row.unit}" if row else "")  # fmt: skip
-    run.add("sensor:zero", "sensor", "Zero", "Chargers, loads and followers off: read the bank's current on the display.", ["sensor:type"], kind="reading", devices=[device],
+    run.add("sensor:zero", "sensor", "Current sensor: zero offset", "Chargers, loads and followers off: read the bank's current on the display.", ["sensor:type"], kind="reading", devices=[device],
         figures="zero", given={"own_draw_a": own, "capacity_ah": run.solved.bank.capacity_ah if run.solved.bank else 100.0},
         asks=[figure_ask("amps", "Current shown", "A", -(own + ZERO_A), own + ZERO_A, own, f"the host's own draw of about {own:g} A remains, and {ZERO_A:g} A")], fails="Zero the sensor as its manual says; read again.")  # fmt: skip
-    run.add("sensor:gain", "sensor", "Gain", "Under load, read display and clamp at the same moment.", ["sensor:zero"], kind="test", devices=[device], figures="gain",
+    run.add("sensor:gain", "sensor", "Current sensor: gain", "Under load, read display and clamp at the same moment.", ["sensor:zero"], kind="test", devices=[device], figures="gain",
         given={"rated_a": rated, "entry": number_of(row.entry, rated) if row else rated, "entry_step": _step_of(run, device, "shunt_a"), "own_draw_a": own},
         asks=[figure_ask("shown", "Current on the display", "A"), figure_ask("reference", "Current on the clamp, same place", "A", meter="clamp"),
             figure_ask("own_draw", "Own draw between the two places", "A", needed=False)],

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 
 _GUARD = 1e-9
@@ -65,3 +66,12 @@ def figure(value: float, digits: int = 2) -> str:
     """
     text = f"{value:.{digits}f}"
     return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def listed(words: Sequence[str]) -> str:
+    """Return words as a sentence lists them.
+
+    >>> listed(["sun", "mains", "generator"])
+    'sun, mains and generator'
+    """
+    return ", ".join(words[:-1]) + f" and {words[-1]}" if len(words) > 1 else "".join(words)

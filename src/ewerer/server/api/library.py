@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
+from collections import Counter
 from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any
@@ -48,6 +48,8 @@ class ProfileLine(Schema):
     revision: int
     about: str
     own: bool
+    settings: int = 0
+    lacking: int = 0
     put_away: bool = False
     unreadable: str = ""
 
@@ -139,9 +141,26 @@ class StaleProfileOut(ProblemDetails):
     theirs: dict[str, Any]
 
 
+def _named_in(job: Job) -> frozenset[str]:
+    try:
+        return document_of(job).profiles_named
+    except DocumentError:  # a job that this version cannot read says so where it is opened
+        return frozenset()
+
+
 def _line(p: Profile, own: bool) -> dict[str, Any]:
     kind = p.version_tag.split("/")[0]
-    return {"id": p.id, "kind": kind, "name": p.name, "maker": p.maker, "revision": p.revision, "about": p.about(), "own": own}
+    return {
+        "id": p.id,
+        "kind": kind,
+        "name": p.name,
+        "maker": p.maker,
+        "revision": p.revision,
+        "about": p.about(),
+        "own": own,
+        "settings": len(getattr(p, "settings", ())),
+        "lacking": sum(lack.kind == "lacking" for lack in lacks(p)),
+    }
 
 
 @router.get("", response={200: Page[ProfileLine], **REFUSALS})
@@ -162,6 +181,13 @@ def list_library(request: HttpRequest, page: PageQuery, put_away: bool = False) 
             | {"own": True, "unreadable": why}
         )
     return paged(lines, page)
+
+
+@router.get("/uses", response={200: dict[str, int], **REFUSALS})
+def count_uses(request: HttpRequest) -> dict[str, int]:
+    """Return in how many of the crew's jobs each profile is used, by its id; of the newest few hundred."""
+    jobs = Job.objects.filter(crew=crew_of(request), put_away=False)[:MOST_JOBS]
+    return Counter(id for job in jobs for id in _named_in(job))
 
 
 @router.post("", response={201: ProfileLine, **REFUSALS})
@@ -270,12 +296,7 @@ class UseLine(Schema):
 def list_uses(request: HttpRequest, id: str) -> list[dict[str, str]]:
     """List the crew's jobs that use a profile, the newest first; of the newest few hundred."""
     jobs = Job.objects.filter(crew=crew_of(request), put_away=False)[:MOST_JOBS]
-    out = []
-    for job in jobs:
-        with contextlib.suppress(DocumentError):  # a job that this version cannot read says so where it is opened
-            if id in document_of(job).profiles_named:
-                out.append({"id": str(job.id), "name": job.name})
-    return out
+    return [{"id": str(job.id), "name": job.name} for job in jobs if id in _named_in(job)]
 
 
 @router.put("/{id}", response={200: ProfileLine, 409: StaleProfileOut, **REFUSALS})

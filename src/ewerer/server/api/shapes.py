@@ -5,9 +5,11 @@ from __future__ import annotations
 import gzip
 import json
 import re
+import unicodedata
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Annotated, Any, Generic, TypeVar
+from urllib.parse import quote
 
 from django.db.models import Model, QuerySet
 from django.http import HttpRequest, HttpResponse
@@ -87,13 +89,21 @@ def as_json(data: Any) -> HttpResponse:
 
 
 def file_name(name: str, instead: str = "ewerer") -> str:
-    """Return a name with nothing in it that a file name may not have; ``instead`` where nothing is left."""
-    return re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-") or instead
+    """Return a name with nothing in it that a file name may not have, letters of every script kept; ``instead`` where nothing is left.
+
+    >>> file_name("Mühle am Bach / 2"), file_name("..")
+    ('Mühle-am-Bach-2', 'ewerer')
+    """
+    kept = "".join(c if c.isalnum() or c in "._-" else "-" for c in unicodedata.normalize("NFC", name))
+    return re.sub(r"-{2,}", "-", kept).strip("-.")[:150] or instead
 
 
 def attachment(data: bytes, name: str, kind: str) -> HttpResponse:
-    """Return a file to download; its name holds nothing that a file name may not."""
-    held = {"Content-Disposition": f'attachment; filename="{file_name(name)}"'}
+    """Return a file to download under ``name``; a name beyond ASCII goes as UTF-8 (RFC 6266), with a plain one for old readers."""
+    kept = file_name(name)
+    plain = re.sub(r"[^A-Za-z0-9._-]+", "-", kept).strip("-") or "ewerer"
+    beside = "" if kept.isascii() else f"; filename*=UTF-8''{quote(kept, safe='')}"
+    held = {"Content-Disposition": f'attachment; filename="{plain}"{beside}'}
     return HttpResponse(data, content_type=kind, headers=held)
 
 

@@ -7,6 +7,8 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
@@ -86,6 +88,20 @@ function counts(m: Module, figure: string): string | undefined {
   return typeof value === 'number' ? `${tidy(value, 2)} ${m.profile ? 'profile' : 'assumed'}` : undefined
 }
 const profileName = (id?: string) => (id ? nameOf(id) : 'own figures')
+/** Its current at the bank's limit as part of its own limit. */
+const partOf = (id: string) => {
+  const m = planned.value.get(id)
+  return m && m.charge_a > 0 ? Math.min(m.current_at_limit_a / m.charge_a, 1) : 0
+}
+const LEADS = [
+  ...['main_lead', 'lead'].flatMap((l) => [
+    `/bank/${l}_mohm`,
+    `/bank/${l}/length_m`,
+    `/bank/${l}/section_mm2`,
+    `/bank/${l}/side_by_side`,
+  ]),
+  ...['fuse_a', 'fuse_breaking_a', 'cable_a', 'precharge_ohm', 'inputs_uf', 'shunt_a', 'shunt_mv'].map((n) => `/bank/${n}`),
+]
 const FIGURES = [
   'series_cells',
   'capacity_ah',
@@ -105,60 +121,14 @@ const FIGURES = [
 </script>
 
 <template>
-  <h1>Bank</h1>
-  <p class="lede">Each module from its nameplate, and its resting voltage measured before anything is joined.</p>
-  <CautionLine>
-    Terminals are always live. Link cables stay off until addresses are set; join only modules that rest within the tolerance.
-  </CautionLine>
-
+  <StageHead stage="bank">
+    <CautionLine>
+      Terminals are always live. Link cables stay off until addresses are set; join only modules that rest within the tolerance.
+    </CautionLine>
+  </StageHead>
   <NewerProfiles :kinds="['module']" />
-  <div v-if="bank" class="figures" data-bank-figures>
-    <div>
-      <b v-help="'Bank.capacity_ah'">{{ tidy(bank.capacity_ah, 0) }} Ah</b
-      ><span>{{ tidy(bank.energy_wh / 1000, 1) }} kWh, {{ bank.series_cells }} cells, {{ bank.class_v }} V</span>
-    </div>
-    <div>
-      <b v-help="'Bank.charge_limit_a'">in {{ amps(bank.charge_limit_a) }}</b
-      ><span>sum {{ amps(bank.charge_limit_sum_a) }}{{ bank.binding_module ? `, ${bank.binding_module} binds` : '' }}</span>
-    </div>
-    <div>
-      <b v-help="'Bank.discharge_limit_a'">out {{ amps(bank.discharge_limit_a) }}</b
-      ><span
-        >sum {{ amps(bank.discharge_limit_sum_a)
-        }}{{ bank.binding_module_discharge ? `, ${bank.binding_module_discharge} binds` : '' }}</span
-      >
-    </div>
-    <div>
-      <b v-help="'Bank.resistance_mohm'">{{ tidy(bank.resistance_mohm, 2) }} mΩ</b
-      ><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
-    </div>
-    <div v-if="bank.reported_charge_a !== null">
-      <b v-help="'Bank.reported_charge_a'">{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
-      ><span>what the BMS will report, in / out</span>
-    </div>
-    <div v-if="bank.without_one">
-      <b v-help="'WithoutOne.lost_module'"
-        >{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
-      ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
-    </div>
-    <div v-if="bank.join_current_a !== null">
-      <b v-help="'Bank.join_current_a'">{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
-    </div>
-    <div v-if="wiring">
-      <b v-help="'Wiring.short_circuit_a'">{{ tidy(wiring.short_circuit_a / 1000, 1) }} kA</b
-      ><span>into a dead short behind the main leads</span>
-    </div>
-  </div>
 
-  <p v-if="bank?.closing && bank.closing.order.length > 2" class="closing" data-closing>
-    Close them in this order: <b>{{ bank.closing.order.join(', ') }}</b>. The largest step is {{ amps(bank.closing.worst_a) }}, at
-    {{ bank.closing.worst_module
-    }}<template v-if="bank.closing.any_order_a > bank.closing.worst_a"
-      >; in an unlucky order {{ amps(bank.closing.any_order_a) }}</template
-    >.
-  </p>
-
-  <div class="scroll" data-pointer="/bank/modules" tabindex="-1">
+  <div class="scroll few" data-pointer="/bank/modules" tabindex="-1">
     <table v-if="modules.length" v-stack>
       <caption class="visually-hidden">
         Modules of the bank
@@ -167,29 +137,29 @@ const FIGURES = [
         <tr>
           <th>Module</th>
           <th>Profile</th>
-          <th>Resting</th>
-          <th>Lead</th>
-          <th v-help="'ModuleFigures.share'" class="num">Share</th>
-          <th v-help="'ModuleFigures.current_at_limit_a'" class="num">At the bank's limit</th>
+          <th>At rest, measured</th>
+          <th v-help="'ModuleFigures.current_at_limit_a'">Carries at the bank's limit</th>
           <th><span class="visually-hidden">Actions</span></th>
         </tr>
       </thead>
       <tbody>
         <template v-for="(m, i) in modules" :key="i">
           <tr :data-pointer="`/bank/modules/${i}`" tabindex="-1">
-            <td><TextField :path="`/bank/modules/${i}/id`" :label="`Name of module ${i + 1}`" needed bare class="id" /></td>
+            <td>
+              <b>{{ m.id }}</b>
+            </td>
             <td>{{ profileName(m.profile) }}</td>
             <td @paste="(e) => pasted(e, i)" @keydown.enter="nextDown(i)">
               <NumberField :path="`/bank/modules/${i}/resting_v`" :label="`Resting volts of ${m.id}`" bare />
             </td>
             <td>
-              <NumberField :path="`/bank/modules/${i}/lead_mohm`" :label="`Lead of ${m.id}`" bare />
-            </td>
-            <td class="num">{{ planned.get(m.id) ? tidy((planned.get(m.id)?.share ?? 0) * 100, 1) + ' %' : '' }}</td>
-            <td class="num">
-              <template v-if="planned.get(m.id)"
-                >{{ amps(planned.get(m.id)?.current_at_limit_a) }} of {{ amps(planned.get(m.id)?.charge_a) }}</template
-              >
+              <span v-if="planned.get(m.id)" class="carries">
+                <span class="track" aria-hidden="true"
+                  ><i :style="{ width: `${partOf(m.id) * 100}%` }" :class="{ full: partOf(m.id) > 0.999 }"
+                /></span>
+                {{ amps(planned.get(m.id)?.current_at_limit_a)
+                }}<template v-if="partOf(m.id) < 0.999"> of {{ amps(planned.get(m.id)?.charge_a) }}</template>
+              </span>
             </td>
             <td class="acts">
               <button
@@ -198,21 +168,22 @@ const FIGURES = [
                 :aria-label="`Figures of ${m.id}`"
                 @click="openRow = openRow === i ? null : i"
               >
-                Figures
+                Details
               </button>
-              <button class="plain" :aria-label="`Remove ${m.id}`" @click="remove(i)">Remove</button>
             </td>
           </tr>
           <tr v-if="openRow === i">
-            <td colspan="7" class="own">
+            <td colspan="5" class="own">
               <p class="soft small">
                 {{
                   m.profile
                     ? 'Figures given here count instead of the profile; empty means as the profile says.'
-                    : 'From the nameplate; what is left empty is assumed aloud.'
+                    : 'From the nameplate; what is left empty is assumed, and said so.'
                 }}
               </p>
               <div class="fields">
+                <TextField :path="`/bank/modules/${i}/id`" :label="`Name of module ${i + 1}`" needed />
+                <NumberField :path="`/bank/modules/${i}/lead_mohm`" :label="`Lead of ${m.id}`" />
                 <TextField :path="`/bank/modules/${i}/serial`" />
                 <ChoiceField :path="`/bank/modules/${i}/chemistry`" select fallback="" />
                 <NumberField
@@ -223,6 +194,7 @@ const FIGURES = [
                   :placeholder="counts(m, f)"
                 />
               </div>
+              <button class="plain" :aria-label="`Remove ${m.id}`" @click="remove(i)">Remove this module</button>
             </td>
           </tr>
         </template>
@@ -230,49 +202,92 @@ const FIGURES = [
     </table>
     <EmptyNote v-else>No module yet. Add one from the library, or type its nameplate.</EmptyNote>
   </div>
-  <div class="adding">
-    <PickField
-      v-model="adding"
-      class="wide"
-      label="Profile of the new module"
-      placeholder="Profile from the library"
-      :choices="profiles.map((p) => [p.id, `${p.name} · ${p.about}`])"
-    />
-    <button :disabled="!adding" @click="add(adding)">Add module</button>
-    <button @click="add(null)">Add by nameplate</button>
-    <span v-if="modules.length" class="like">
-      <button :disabled="!Number(many)" @click="addLike">Add {{ Number(many) || '' }} like the last</button>
-      <NumberInput whole aria-label="How many like the last" :value="many" @set="(v) => (many = v)" />
-    </span>
-    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'module/1' } }"
-      >Not listed? Describe it with its BMS</RouterLink
-    >
-  </div>
+  <FoldPart
+    :key="String(!modules.length)"
+    name="bank:add"
+    title="Add modules"
+    says="from the library, by nameplate, or like the last"
+    :begins="!modules.length"
+  >
+    <div class="adding">
+      <PickField
+        v-model="adding"
+        class="wide"
+        label="Profile of the new module"
+        placeholder="Profile from the library"
+        :choices="profiles.map((p) => [p.id, `${p.name} · ${p.about}`])"
+      />
+      <button :disabled="!adding" @click="add(adding)">Add module</button>
+      <button @click="add(null)">Add by nameplate</button>
+      <span v-if="modules.length" class="like">
+        <button :disabled="!Number(many)" @click="addLike">Add {{ Number(many) || '' }} like the last</button>
+        <NumberInput whole aria-label="How many like the last" :value="many" @set="(v) => (many = v)" />
+      </span>
+      <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id, kind: 'module/1' } }"
+        >Not listed? Describe it with its BMS</RouterLink
+      >
+    </div>
+  </FoldPart>
+  <FoldPart v-if="bank" name="bank:figures" title="Figures of the bank" says="limits, resistance, one module gone, short circuit">
+    <div v-if="bank" class="figures" data-bank-figures>
+      <div>
+        <b v-help="'Bank.capacity_ah'">{{ tidy(bank.capacity_ah, 0) }} Ah</b
+        ><span>{{ tidy(bank.energy_wh / 1000, 1) }} kWh, {{ bank.series_cells }} cells, {{ bank.class_v }} V</span>
+      </div>
+      <div>
+        <b v-help="'Bank.charge_limit_a'">in {{ amps(bank.charge_limit_a) }}</b
+        ><span
+          >sum {{ amps(bank.charge_limit_sum_a)
+          }}{{ bank.binding_module ? `, ${bank.binding_module} reaches its limit first` : '' }}</span
+        >
+      </div>
+      <div>
+        <b v-help="'Bank.discharge_limit_a'">out {{ amps(bank.discharge_limit_a) }}</b
+        ><span
+          >sum {{ amps(bank.discharge_limit_sum_a)
+          }}{{ bank.binding_module_discharge ? `, ${bank.binding_module_discharge} reaches its limit first` : '' }}</span
+        >
+      </div>
+      <div>
+        <b v-help="'Bank.resistance_mohm'">{{ tidy(bank.resistance_mohm, 2) }} mΩ</b
+        ><span>{{ tidy(bank.path_mohm, 2) }} mΩ to the units</span>
+      </div>
+      <div v-if="bank.reported_charge_a !== null">
+        <b v-help="'Bank.reported_charge_a'">{{ amps(bank.reported_charge_a) }} / {{ amps(bank.reported_discharge_a) }}</b
+        ><span>what the BMS will report, in / out</span>
+      </div>
+      <div v-if="bank.without_one">
+        <b v-help="'WithoutOne.lost_module'"
+          >{{ amps(bank.without_one.charge_limit_a) }} / {{ amps(bank.without_one.discharge_limit_a) }}</b
+        ><span>in / out with {{ bank.without_one.lost_module }} gone</span>
+      </div>
+      <div v-if="bank.join_current_a !== null">
+        <b v-help="'Bank.join_current_a'">{{ amps(bank.join_current_a) }}</b><span>may flow on joining</span>
+      </div>
+      <div v-if="wiring">
+        <b v-help="'Wiring.short_circuit_a'">{{ tidy(wiring.short_circuit_a / 1000, 1) }} kA</b
+        ><span>into a dead short behind the main leads</span>
+      </div>
+    </div>
 
-  <fieldset data-pointer="/bank">
-    <legend>Leads, fuse and shunt</legend>
+    <p v-if="bank.closing && bank.closing.order.length > 2" class="closing" data-closing>
+      Close them in this order: <b>{{ bank.closing.order.join(', ') }}</b>. The largest step is {{ amps(bank.closing.worst_a) }},
+      at {{ bank.closing.worst_module
+      }}<template v-if="bank.closing.any_order_a > bank.closing.worst_a"
+        >; in an unlucky order {{ amps(bank.closing.any_order_a) }}</template
+      >.
+    </p>
+  </FoldPart>
+  <FoldPart name="bank:leads" title="Leads, fuse and shunt" :paths="LEADS" pointer="/bank">
     <div class="fields" data-pointer="/bank/main_lead" tabindex="-1">
-      <NumberField path="/bank/main_lead_mohm" />
-      <NumberField path="/bank/main_lead/length_m" />
-      <NumberField path="/bank/main_lead/section_mm2" />
-      <NumberField path="/bank/main_lead/side_by_side" whole />
+      <NumberField v-for="at in LEADS.slice(0, 4)" :key="at" :path="at" :whole="at.endsWith('side_by_side')" />
     </div>
     <div class="fields" data-pointer="/bank/lead" tabindex="-1">
-      <NumberField path="/bank/lead_mohm" />
-      <NumberField path="/bank/lead/length_m" />
-      <NumberField path="/bank/lead/section_mm2" />
-      <NumberField path="/bank/lead/side_by_side" whole />
+      <NumberField v-for="at in LEADS.slice(4, 8)" :key="at" :path="at" :whole="at.endsWith('side_by_side')" />
     </div>
-    <div class="fields"><ChoiceField path="/bank/leads_place" /></div>
+    <div class="fields"><ChoiceField path="/bank/leads_place" /><ChoiceField path="/policy/new_bank" flag /></div>
     <div class="fields">
-      <NumberField path="/bank/fuse_a" />
-      <NumberField path="/bank/fuse_breaking_a" />
-      <NumberField path="/bank/cable_a" />
-      <NumberField path="/bank/precharge_ohm" />
-      <NumberField path="/bank/inputs_uf" />
-      <NumberField path="/bank/shunt_a" />
-      <NumberField path="/bank/shunt_mv" />
-      <ChoiceField path="/policy/new_bank" flag />
+      <NumberField v-for="at in LEADS.slice(8)" :key="at" :path="at" />
     </div>
     <p v-if="wiring" class="soft small wiring" data-wiring>
       Main leads {{ tidy(wiring.main_mohm, 2) }} mΩ<template v-if="wiring.main"
@@ -285,7 +300,7 @@ const FIGURES = [
       >
       A measured resistance counts before length and section.
     </p>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
@@ -324,14 +339,26 @@ fieldset .fields + .fields {
 td {
   padding: 4px 10px 4px 0;
 }
-.id :deep(.text) {
-  width: 96px;
-  font-weight: 600;
+.carries {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  white-space: nowrap;
+}
+.track {
+  width: 120px;
+  height: 8px;
+  background: var(--faint);
+}
+.track i {
+  display: block;
+  height: 100%;
+  background: var(--bank);
+}
+.track .full {
+  background: var(--copper);
 }
 @media (max-width: 1000px) {
-  .id :deep(.text) {
-    width: 76px;
-  }
   .acts button {
     padding: 0 5px;
   }

@@ -5,6 +5,7 @@ import 'element-plus/theme-chalk/el-input.css'
 import { computed, ref } from 'vue'
 import { api, ApiProblem } from '../../api/client'
 import { queries } from '../../api/queries'
+import FoldPart from '../../ui/FoldPart.vue'
 import CautionLine from '../../ui/CautionLine.vue'
 import PickField from '../../ui/PickField.vue'
 import StateMark from '../../ui/StateMark.vue'
@@ -59,10 +60,21 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
       <h2>Open points</h2>
       <p v-if="!site" class="soft" aria-busy="true">Looking</p>
       <CautionLine v-for="w in site?.why_not ?? []" :key="w" stop>{{ w }}</CautionLine>
-      <ul v-if="site?.open_points.length" class="points">
-        <li v-for="p in site.open_points.slice(0, 14)" :key="p">{{ p }}</li>
-        <li v-if="site.open_points.length > 14" class="soft">and {{ site.open_points.length - 14 }} more</li>
-      </ul>
+      <template v-if="site?.open_points.length">
+        <ul class="points">
+          <li v-for="p in site.open_points.slice(0, 5)" :key="p">{{ p }}</li>
+        </ul>
+        <FoldPart
+          v-if="site.open_points.length > 5"
+          name="handover:points"
+          title="Further open points"
+          :says="String(site.open_points.length - 5)"
+        >
+          <ul class="points">
+            <li v-for="p in site.open_points.slice(5)" :key="p">{{ p }}</li>
+          </ul>
+        </FoldPart>
+      </template>
       <p v-else-if="site"><StateMark state="ok" /> Nothing is open.</p>
     </div>
     <div>

@@ -3,6 +3,8 @@ import { vStack } from '../../ui/stack'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { computed, ref } from 'vue'
 import type { Cap, Chain } from '../../api/client'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
 import NumberField from '../../ui/NumberField.vue'
 import { amps } from '../../ui/figures'
 import { vHelp } from '../../ui/help'
@@ -15,51 +17,52 @@ const limits = computed(() => job.plan.value?.limits)
 const chosen = ref<{ side: 'charge' | 'discharge'; cap: string } | null>(null)
 const chain = computed<Chain | undefined>(() => limits.value?.[chosen.value?.side ?? 'charge'])
 const cap = computed<Cap | undefined>(() => chain.value?.caps.find((c) => c.cap === (chosen.value?.cap ?? chain.value?.binding)))
+const why = ref(false)
+function choose(side: 'charge' | 'discharge', name: string) {
+  chosen.value = { side, cap: name }
+  why.value = true
+}
+const OWN = ['/policy/max_c_rate', '/policy/max_discharge_c_rate', '/policy/own_figures/bank_charge_max_a']
+const acSays = computed(() =>
+  (limits.value?.ac.sources ?? []).map((s) => `${s.source} ${amps(s.charge_a)} into the bank`).join(', '),
+)
 const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(cap.value.a)}` : ''))
 </script>
 
 <template>
-  <h1>Limits</h1>
-  <p class="lede">
-    How many amps may go in and come out. The narrowest place binds; what is set on each unit adds up at the bank.
-  </p>
-  <div class="fields chosen-rates">
-    <NumberField path="/policy/max_c_rate" />
-    <NumberField path="/policy/max_discharge_c_rate" />
-    <NumberField path="/policy/own_figures/bank_charge_max_a" label="Into the bank at most" unit="A" />
-  </div>
+  <StageHead stage="limits" />
   <template v-if="limits">
     <NarrowsFigure
       :chain="limits.charge"
       title="Into the bank"
       kind="charge"
       :chosen="chosen?.side === 'charge' ? chosen.cap : null"
-      @choose="(c) => (chosen = { side: 'charge', cap: c })"
+      @choose="(c) => choose('charge', c)"
     />
     <NarrowsFigure
       :chain="limits.discharge"
       title="Out of the bank"
       kind="discharge"
       :chosen="chosen?.side === 'discharge' ? chosen.cap : null"
-      @choose="(c) => (chosen = { side: 'discharge', cap: c })"
+      @choose="(c) => choose('discharge', c)"
     />
-    <p class="soft small legend">
-      Dashed walls: one module gone{{
-        limits.charge.without_one_a !== null
-          ? ` (in ${amps(limits.charge.without_one_a)}, out ${amps(limits.discharge.without_one_a)})`
-          : ''
-      }}. Dotted: the design load, {{ amps(limits.discharge.needed_a) }}; its peak takes
-      {{ amps(limits.discharge.needed_peak_a) }}.
-    </p>
-    <WhyPanel v-if="cap" :title="whyTitle" :reasons="[{ rule: cap.rule, text: cap.why }]">
+    <p class="soft small legend">Dashed: with one module gone. Dotted: what the loads need.</p>
+    <WhyPanel v-if="cap" v-model:open="why" :title="whyTitle" :reasons="[{ rule: cap.rule, text: cap.why }]">
       <p v-if="cap.without_one_a !== null && cap.without_one_a !== undefined" class="soft">
         With one module gone: {{ amps(cap.without_one_a) }}.
       </p>
     </WhyPanel>
-    <table v-if="limits.ac.sources.length" v-stack class="ac">
-      <caption>
-        Charging from AC
-      </caption>
+  </template>
+  <EmptyNote v-else>Limits follow once the bank is one bank. See the findings.</EmptyNote>
+  <FoldPart name="limits:own" title="Lower them yourself" :paths="OWN" pointer="/policy/own_figures">
+    <div class="fields">
+      <NumberField path="/policy/max_c_rate" />
+      <NumberField path="/policy/max_discharge_c_rate" />
+      <NumberField path="/policy/own_figures/bank_charge_max_a" label="Into the bank at most" unit="A" />
+    </div>
+  </FoldPart>
+  <FoldPart v-if="limits?.ac.sources.length" name="limits:ac" title="Charging from AC" :says="acSays">
+    <table v-stack class="ac">
       <thead>
         <tr>
           <th>Source</th>
@@ -85,24 +88,14 @@ const whyTitle = computed(() => (cap.value ? `Why ${cap.value.word} is ${amps(ca
         </tr>
       </tbody>
     </table>
-  </template>
-  <EmptyNote v-else>Limits follow once the bank is one bank. See the findings.</EmptyNote>
+  </FoldPart>
 </template>
 
 <style scoped>
-.chosen-rates {
-  margin: 10px 0;
-}
 .legend {
   margin: 6px 0;
 }
 .ac {
-  margin-top: 14px;
   max-width: 760px;
-}
-caption {
-  text-align: left;
-  font-weight: 650;
-  padding-bottom: 4px;
 }
 </style>

@@ -17,7 +17,20 @@ const width = computed(() => Math.max(REACH * props.chain.caps.length + LANES, s
 const H = 104
 const TOP = 44
 const laid = computed(() => layNarrows(props.chain, { width: width.value, height: H, lanes: LANES }))
-const binding = computed(() => props.chain.caps.find((c) => c.cap === props.chain.binding))
+/** A figure stands where the way gets narrower, and at the limit that is chosen. */
+const tells = (i: number) => {
+  const cap = props.chain.caps[i]
+  return !!cap && (cap.cap === props.chosen || props.chain.caps.slice(0, i).every((c) => c.a > cap.a))
+}
+function walk(event: KeyboardEvent) {
+  const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1, Enter: 0, ' ': 0 }[event.key]
+  if (by === undefined) return
+  event.preventDefault()
+  const caps = props.chain.caps.map((c) => c.cap)
+  const at = caps.indexOf(props.chosen ?? props.chain.binding ?? '')
+  const next = caps[Math.min(caps.length - 1, Math.max(0, at + by))]
+  if (next) emit('choose', next)
+}
 const words = (word: string): string[] => {
   const all = word.replace(',', '').split(' ')
   const half = Math.ceil(all.length / 2)
@@ -28,17 +41,17 @@ const needed = computed(() => props.chain.needed_a)
 
 <template>
   <div ref="box" class="narrows" :class="kind">
-    <h2>
-      {{ title }}: {{ amps(chain.bank_a) }}
-      <span class="soft">{{ binding ? `${binding.word} is the narrowest: ${binding.why}` : '' }}</span>
-    </h2>
-    <div class="scroll" tabindex="0" :aria-label="`Drawing of ${title.toLowerCase()}`" role="region">
+    <h2>{{ title }}</h2>
+    <div class="scroll">
       <svg
         :width="width"
         :height="TOP + H + 34"
         :viewBox="`0 0 ${width} ${TOP + H + 34}`"
-        role="group"
-        :aria-label="`${title}, chain of caps`"
+        role="listbox"
+        :aria-label="`${title}, chain of limits`"
+        tabindex="0"
+        :aria-activedescendant="`cap-${kind}-${chosen ?? chain.binding}`"
+        @keydown="walk"
       >
         <g :transform="`translate(0 ${TOP})`">
           <path :d="laid.outline" class="water" />
@@ -64,15 +77,13 @@ const needed = computed(() => props.chain.needed_a)
               />
             </template>
             <g
+              :id="`cap-${kind}-${r.cap}`"
               class="reach"
               :class="{ narrowest: r.narrowest, chosen: chosen === r.cap }"
-              role="button"
-              tabindex="0"
-              :aria-pressed="chosen === r.cap"
+              role="option"
+              :aria-selected="chosen === r.cap"
               :aria-label="`${chain.caps[i]?.word}: ${amps(chain.caps[i]?.a)}${r.narrowest ? ', the narrowest' : ''}. ${chain.caps[i]?.why}`"
               @click="emit('choose', r.cap)"
-              @keydown.enter.prevent="emit('choose', r.cap)"
-              @keydown.space.prevent="emit('choose', r.cap)"
             >
               <rect :x="r.x" :y="-TOP" :width="r.width" :height="TOP + H + 30" class="hit" />
               <rect
@@ -88,7 +99,9 @@ const needed = computed(() => props.chain.needed_a)
                   {{ w }}
                 </tspan>
               </text>
-              <text :x="r.x + r.width / 2" :y="H + 22" text-anchor="middle" class="amps">{{ amps(chain.caps[i]?.a) }}</text>
+              <text :x="r.x + r.width / 2" :y="H + 22" text-anchor="middle" class="amps">
+                {{ tells(i) ? amps(chain.caps[i]?.a) : '' }}
+              </text>
             </g>
           </g>
         </g>

@@ -1,5 +1,6 @@
 <!-- Each module's switches as drawn and as found, flipped by finger or key. -->
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
@@ -16,8 +17,12 @@ const setSwitches = (module: string, letters: string | undefined) =>
 </script>
 
 <template>
-  <fieldset v-if="addresses">
-    <legend>Addresses</legend>
+  <FoldPart
+    v-if="addresses"
+    name="link:addresses"
+    title="Addresses"
+    :says="`${addresses.modules.length} modules, ${addresses.modules.filter((m) => m.ok).length} as drawn`"
+  >
     <p class="small soft">
       Switch 1 counts {{ addresses.least_first ? 'least' : 'most' }}, on is {{ addresses.on_is }}. Flip the right-hand ones to
       what you find.
@@ -74,7 +79,7 @@ const setSwitches = (module: string, letters: string | undefined) =>
         >{{ p.from }} {{ p.from_port }} to {{ p.to }} {{ p.to_port }}{{ i < addresses.path.length - 1 ? '; ' : '.' }}
       </span>
     </p>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

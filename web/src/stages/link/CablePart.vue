@@ -1,5 +1,6 @@
 <!-- The cable card: straight, made or on terminals; what the pair should measure. -->
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -13,20 +14,13 @@ const ohm = (o: number | null) => (o === null ? 'open' : `${tidy(o)} Ω`)
 </script>
 
 <template>
-  <fieldset v-if="link?.cable" data-pointer="/link/cable" tabindex="-1">
-    <legend>Cable card</legend>
+  <FoldPart v-if="link?.cable" name="link:cable" title="Cable" begins pointer="/link/cable">
     <div class="fields">
       <ChoiceField path="/link/cable" />
       <NumberField path="/link/length_m" />
       <NumberField path="/link/measured_ohm" />
       <a class="button print" :href="`/api/jobs/${job.id}/cable`" download>Print (PDF)</a>
     </div>
-    <p class="kind">
-      <b>{{
-        { patch: 'A straight patch cable does.', made: 'A made cable.', terminal: 'Wires to terminals.' }[link.cable.kind]
-      }}</b>
-      {{ link.cable.advice.join(' ') }}
-    </p>
     <template v-if="link.adapter">
       <p class="small">
         Through {{ link.adapter.name }}: battery to its port {{ link.adapter.battery_port }} ({{ link.adapter.protocol }}),
@@ -43,16 +37,24 @@ const ohm = (o: number | null) => (o === null ? 'open' : `${tidy(o)} Ω`)
     <ul v-if="link.adapter?.lamps?.length" class="small">
       <li v-for="l in link.adapter.lamps" :key="l.shows">{{ l.shows }}: {{ l.means }}</li>
     </ul>
-    <p v-if="link.terminators" class="small">
-      Ohms across the pair, power off:
-      <span v-for="(o, n) in link.terminators.expected_ohm" :key="n" class="ohm" :class="{ right: n === 2 }"
-        ><b>{{ ohm(o) }}</b> {{ n }} in</span
-      >
-      two are right<template v-if="link.terminators.found !== null && link.terminators.found !== undefined"
-        >; {{ tidy(link.terminators.measured_ohm ?? 0, 1) }} Ω measured means {{ link.terminators.found }}</template
-      >.
-    </p>
-  </fieldset>
+    <FoldPart name="link:making" title="Making and measuring it" says="wires, length, ohms across the pair">
+      <p class="kind">
+        <b>{{
+          { patch: 'A straight patch cable does.', made: 'A made cable.', terminal: 'Wires to terminals.' }[link.cable.kind]
+        }}</b>
+        {{ link.cable.advice.join(' ') }}
+      </p>
+      <p v-if="link.terminators" class="small">
+        Ohms across the pair, power off:
+        <span v-for="(o, n) in link.terminators.expected_ohm" :key="n" class="ohm" :class="{ right: n === 2 }"
+          ><b>{{ ohm(o) }}</b> {{ n }} in</span
+        >
+        two are right<template v-if="link.terminators.found !== null && link.terminators.found !== undefined"
+          >; {{ tidy(link.terminators.measured_ohm ?? 0, 1) }} Ω measured means {{ link.terminators.found }}</template
+        >.
+      </p>
+    </FoldPart>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -1,5 +1,6 @@
 <!-- What the inverter shows in each case once they talk, and what it does when they stop. -->
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import { vHelp } from '../../ui/help'
 import { computed } from 'vue'
@@ -13,8 +14,7 @@ const loss = computed(() => job.plan.value?.quantities.link_loss_action)
 </script>
 
 <template>
-  <fieldset>
-    <legend>What the inverter should show</legend>
+  <FoldPart name="link:displays" title="What you should see" says="on the inverter, once the link talks">
     <table v-stack data-displays>
       <thead>
         <tr>
@@ -50,7 +50,7 @@ const loss = computed(() => job.plan.value?.quantities.link_loss_action)
         <b>{{ loss.value === 'carry-on' ? 'Carry on' : 'Stop' }}:</b> {{ loss.reasons[0]?.text }}.
       </p>
     </div>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -1,5 +1,6 @@
 <!-- Firmware found, what the lists say of it, and what the person says. -->
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
@@ -46,8 +47,12 @@ const firmware = computed(() => {
 </script>
 
 <template>
-  <fieldset v-if="firmware.length">
-    <legend>Firmware</legend>
+  <FoldPart
+    v-if="firmware.length"
+    name="link:firmware"
+    title="Firmware"
+    :says="firmware.map((f) => f.row.version ?? 'not noted').join(', ')"
+  >
     <table v-stack>
       <thead>
         <tr>
@@ -93,5 +98,5 @@ const firmware = computed(() => {
         </tr>
       </tbody>
     </table>
-  </fieldset>
+  </FoldPart>
 </template>

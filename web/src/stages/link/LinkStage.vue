@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
 import { useQuery } from '@tanstack/vue-query'
 import { computed, onMounted } from 'vue'
 import { useRouter } from 'vue-router'
@@ -7,6 +9,7 @@ import { queries } from '../../api/queries'
 import { useJob } from '../../job/use-job'
 import { useLibrary } from '../../library/use-library'
 import CautionLine from '../../ui/CautionLine.vue'
+import { counted } from '../../ui/words'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import TickBox from '../../ui/TickBox.vue'
 import AddressPart from './AddressPart.vue'
@@ -47,49 +50,50 @@ const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? [])
 </script>
 
 <template>
-  <h1>Link</h1>
-  <p v-if="link" class="lede">
-    <b>{{ link.loop === 'closed' ? 'Closed loop' : 'Open loop' }}.</b> {{ link.why }}
-  </p>
-  <CautionLine>Link cables stay off until addresses are set. Isolate before opening a module or moving a cable.</CautionLine>
-
-  <div class="fields top">
-    <ChoiceField path="/policy/loop" />
-    <ChoiceField
-      v-if="speaking.length > 1"
-      path="/link/host_module"
-      label="Host module"
-      select
-      :choices="speaking"
-      :fallback="link?.speaking?.[0]"
-    />
-    <ChoiceField
-      v-if="adapters.length || job.at('/link/adapter')"
-      path="/link/adapter"
-      select
-      :choices="[['', 'none'], ...adapters]"
-      fallback=""
-    />
-    <div v-if="ports.length" class="taken" role="group" aria-label="Ports taken by other devices">
-      <span class="label">Taken by other devices</span>
-      <span>
-        <TickBox v-for="p in ports" :key="p.id" :label="p.label" :checked="taken.includes(p.id)" @change="take(p.id)" />
-      </span>
-    </div>
-  </div>
-
+  <StageHead stage="link">
+    <CautionLine>Link cables stay off until addresses are set. Isolate before opening a module or moving a cable.</CautionLine>
+  </StageHead>
+  <CablePart v-if="link?.cable" />
   <WaysPart :ports="ports" />
-
-  <template v-if="link?.cable">
-    <CablePart />
-
-    <AddressPart />
-
-    <DisplayPart />
-  </template>
-
-  <fieldset v-if="link?.chargers?.length" data-chargers>
-    <legend>Sun chargers</legend>
+  <AddressPart v-if="link?.cable" />
+  <DisplayPart v-if="link?.cable" />
+  <FoldPart
+    name="link:choices"
+    title="Loop, host module, adapter and ports"
+    :says="taken.length ? `${taken.length} ports taken` : ''"
+  >
+    <div class="fields">
+      <ChoiceField path="/policy/loop" />
+      <ChoiceField
+        v-if="speaking.length > 1"
+        path="/link/host_module"
+        label="Host module"
+        select
+        :choices="speaking"
+        :fallback="link?.speaking?.[0]"
+      />
+      <ChoiceField
+        v-if="adapters.length || job.at('/link/adapter')"
+        path="/link/adapter"
+        select
+        :choices="[['', 'none'], ...adapters]"
+        fallback=""
+      />
+      <div v-if="ports.length" class="taken" role="group" aria-label="Ports taken by other devices">
+        <span class="label">Taken by other devices</span>
+        <span>
+          <TickBox v-for="p in ports" :key="p.id" :label="p.label" :checked="taken.includes(p.id)" @change="take(p.id)" />
+        </span>
+      </div>
+    </div>
+  </FoldPart>
+  <FoldPart
+    v-if="link?.chargers?.length"
+    name="link:chargers"
+    title="Sun chargers"
+    :says="counted(link.chargers.length, 'charger')"
+    data-chargers
+  >
     <ul class="plain-list">
       <li v-for="c in link.chargers" :key="c.charger">
         <b>{{ c.charger }}</b>
@@ -114,9 +118,8 @@ const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? [])
         </details>
       </li>
     </ul>
-  </fieldset>
-  <fieldset v-if="link?.units?.length">
-    <legend>Units</legend>
+  </FoldPart>
+  <FoldPart v-if="link?.units?.length" name="link:units" title="Units" says="who gets the cable, which battery type">
     <ul class="plain-list">
       <li v-for="u in link.units" :key="u.unit">
         <b>{{ u.unit }}</b>
@@ -124,23 +127,24 @@ const speaking = computed<[string, string][]>(() => (link.value?.speaking ?? [])
         {{ u.battery_type === 'protocol' ? `by protocol${u.entry ? `, entry ${u.entry}` : ''}` : 'user-defined' }}.
       </li>
     </ul>
-  </fieldset>
+  </FoldPart>
   <FirmwarePart />
-  <fieldset v-if="protocols.data.value?.length">
-    <legend>Protocol families</legend>
+  <FoldPart
+    v-if="protocols.data.value?.length"
+    name="link:protocols"
+    title="Protocol families"
+    :says="String(protocols.data.value.length)"
+  >
     <ul class="plain-list">
       <li v-for="p in protocols.data.value" :key="p.name">
         <b>{{ p.word }}</b> {{ p.layer }}{{ p.open ? ', public specification' : '' }}: {{ p.carries }}.
         <a v-if="p.dbc" :href="`/api/protocols/${p.name}/dbc`" download>DBC file</a>
       </li>
     </ul>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
-.top {
-  margin: 10px 0;
-}
 .taken {
   display: grid;
   gap: 2px;

@@ -1,5 +1,6 @@
 <!-- Every way the bank and the units could talk, the best first, with what speaks for and against it. -->
 <script setup lang="ts">
+import FoldPart from '../../ui/FoldPart.vue'
 import { ElRadio } from 'element-plus'
 import 'element-plus/theme-chalk/el-radio.css'
 import { computed } from 'vue'
@@ -20,8 +21,7 @@ const choose = (c: LinkCandidate) => job.set('/link/choice', c.key)
 </script>
 
 <template>
-  <fieldset data-pointer="/link/choice">
-    <legend>Ways to talk, the best first</legend>
+  <FoldPart name="link:ways" title="Ways to talk" :says="`${candidates.length}, the best first`" pointer="/link/choice">
     <EmptyNote v-if="!candidates.length">Ways to talk follow once there are modules and a unit.</EmptyNote>
     <div class="ways" role="radiogroup" aria-label="Ways to talk">
       <div v-for="c in candidates" :key="c.key" :class="{ chosen: c.chosen, no: !c.possible }" :data-way="c.key">
@@ -47,7 +47,7 @@ const choose = (c: LinkCandidate) => job.set('/link/choice', c.key)
       </div>
     </div>
     <button v-if="wanted" @click="job.set('/link/choice', undefined)">Back to the best</button>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -2,6 +2,10 @@
 // Proof: every test that this site can make, what it said, and the one that is being made.
 import { vStack } from '../../ui/stack'
 import { computed, ref } from 'vue'
+import { useFold } from '../../ui/folds'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
+import { counted } from '../../ui/words'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import NoticeBar from '../../ui/NoticeBar.vue'
 import StateMark from '../../ui/StateMark.vue'
@@ -23,7 +27,7 @@ const step = computed(() => view.byId.value.get(chosen.value))
 const instruments = ref(false)
 const WORDS: Record<string, [string, string]> = {
   done: ['ok', 'good'],
-  overridden: ['caution', 'went on anyway'],
+  overridden: ['caution', 'overridden'],
   skipped: ['note', 'left out'],
   failed: ['stop', 'failed'],
   open: ['stop', 'not put back'],
@@ -60,14 +64,32 @@ const counts = computed(() => {
     .map(([w, n]) => `${n} ${w}`)
     .join(' · ')
 })
+/** What was made or begun, the bad first; what nobody has begun stands folded. */
+const RANK: Record<string, number> = { stop: 0, caution: 1, open: 2, note: 3, ok: 4 }
+const untouched = (s: RunStep) => ['to make', 'waits', 'blocked'].includes(of(s)[1])
+const made = computed(() =>
+  tests.value.filter((s) => !untouched(s)).sort((a, b) => (RANK[of(a)[0]] ?? 9) - (RANK[of(b)[0]] ?? 9)),
+)
+const ahead = computed(() => tests.value.filter(untouched))
+const FEW = 8
+const all = useFold('proof:all')
+const nextUp = computed(() => ahead.value.find((s) => of(s)[1] === 'to make'))
+const answer = computed(() => {
+  if (!tests.value.length) return 'Nothing to prove yet.'
+  const bad = made.value.filter((s) => of(s)[0] === 'stop')
+  if (bad.length) return `Not yet: ${bad.length === 1 ? `“${capital(bad[0]!.title)}” failed` : `${bad.length} tests failed`}.`
+  if (!ahead.value.length)
+    return made.value.every((s) => of(s)[1] !== 'begun') ? 'It does what was planned.' : 'Tests are under way.'
+  if (nextUp.value) return `Next: ${capital(nextUp.value.title)}.`
+  return `Not yet: ${counted(ahead.value.length, 'test')} wait for the run.`
+})
 const open = computed(() => tests.value.filter((s) => view.where.value[s.id] === 'open'))
 </script>
 
 <template>
-  <h1>Proof</h1>
-  <p class="lede">
-    Does it do what was planned? <span role="status">{{ counts }}</span> <SyncNote :record="record" />
-  </p>
+  <StageHead stage="proof" :answer="answer" rests=""
+    ><span role="status">{{ counts }}</span> <SyncNote :record="record"
+  /></StageHead>
   <NoticeBar v-if="open.length" kind="bad">
     <b>Not put back:</b> {{ open.map((s) => s.title).join(', ') }}. Nothing can be signed before.
     <button @click="chosen = open[0]?.id ?? ''">Put it back</button>
@@ -90,37 +112,61 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
     />
   </template>
   <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
-  <table v-else v-stack="['Test', 'Verdict']">
-    <thead>
-      <tr>
-        <th></th>
-        <th>Test</th>
-        <th>Verdict</th>
-        <th>Seen</th>
-        <th>By</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="s in tests" :key="s.id" :data-test="s.id">
-        <td><StateMark :state="of(s)[0]" /></td>
-        <td>
-          <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button>
-        </td>
-        <td :class="of(s)[0]">{{ of(s)[1] }}</td>
-        <td class="small">{{ seen(s) }}</td>
-        <td class="soft small">
-          <template v-if="record.state.value.steps[s.id]?.at"
-            >{{ record.state.value.steps[s.id]?.by }}, {{ moment(record.state.value.steps[s.id]?.at ?? '') }}</template
-          >
-        </td>
-      </tr>
-    </tbody>
-  </table>
+  <template v-else>
+    <table v-if="made.length" v-stack="['Test', 'Verdict']">
+      <thead>
+        <tr>
+          <th></th>
+          <th>Test</th>
+          <th>Verdict</th>
+          <th>Seen</th>
+          <th>By</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="s in made" :key="s.id" :data-test="s.id">
+          <td><StateMark :state="of(s)[0]" /></td>
+          <td>
+            <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button>
+          </td>
+          <td :class="of(s)[0]">{{ of(s)[1] }}</td>
+          <td class="small">{{ seen(s) }}</td>
+          <td class="soft small">
+            <template v-if="record.state.value.steps[s.id]?.at"
+              >{{ record.state.value.steps[s.id]?.by }}, {{ moment(record.state.value.steps[s.id]?.at ?? '') }}</template
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <FoldPart
+      v-if="ahead.length"
+      name="proof:ahead"
+      begins
+      title="Tests to make"
+      :says="nextUp ? counted(ahead.length, 'test') : `${counted(ahead.length, 'test')}, all behind steps of the run`"
+    >
+      <ul class="ahead">
+        <li v-for="s in all ? ahead : ahead.slice(0, FEW)" :key="s.id" :data-test="s.id">
+          <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button> <span class="soft">{{ of(s)[1] }}</span>
+        </li>
+      </ul>
+      <button v-if="ahead.length > FEW" class="link" @click="all = !all">
+        {{ all ? 'Show fewer' : `${ahead.length - FEW} more` }}
+      </button>
+    </FoldPart>
+  </template>
   <ProposalsPart :view="view" />
   <InstrumentsDialog v-if="instruments" v-model="instruments" />
 </template>
 
 <style scoped>
+.ahead {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  columns: 2;
+}
 td .link {
   text-align: left;
 }

@@ -8,6 +8,8 @@ import type { Visit } from '../../api/client'
 import NoticeBar from '../../ui/NoticeBar.vue'
 import PickField from '../../ui/PickField.vue'
 import WaitNote from '../../ui/WaitNote.vue'
+import FoldPart from '../../ui/FoldPart.vue'
+import MoreMenu from '../../workspace/MoreMenu.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { moment } from '../../ui/figures'
 import { useReady } from '../../record/ready'
@@ -57,6 +59,7 @@ const VISITS: [Visit, string][] = [
 ]
 const visitWord = (v: string | undefined) => VISITS.find(([k]) => k === v)?.[1] ?? ''
 /** What somebody else did last, told in a line: it moves nothing here. */
+const saveFrom = (address: string) => window.location.assign(address)
 const elsewhere = computed(() => {
   const last = Object.entries(record.state.value.steps)
     .filter(([, s]) => s.by && s.by !== me.value)
@@ -132,8 +135,15 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
       <span v-if="elsewhere" class="soft only-wide" data-elsewhere>{{ elsewhere }}</span>
       <span class="gap" />
       <SyncNote :record="record" :ready="ready" />
-      <a class="button plain not-small" :href="`/api/jobs/${job.id}/run.pdf`" download>Checklist</a>
-      <button class="plain not-small" @click="instruments = true">Instruments</button>
+      <MoreMenu
+        class="not-small"
+        word="Tools"
+        :acts="[
+          { word: 'Instruments', act: () => (instruments = true) },
+          { word: 'Breaker list', act: () => (breakers = true) },
+          { word: 'Checklist (PDF)', act: () => saveFrom(`/api/jobs/${job.id}/run.pdf`) },
+        ]"
+      />
     </header>
     <NoticeBar v-if="view.run.value?.stopped?.length" kind="bad">
       <b>The plan has stops:</b> {{ view.run.value.stopped.slice(0, 3).join('; ') }}. Do not energise before they are gone.
@@ -172,9 +182,12 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
           :now="step?.breaker"
           @breaker="ofBreaker"
         />
-        <p><button class="plain" @click="breakers = true">Breaker list</button></p>
-        <template v-if="earlier.length">
-          <h2>Read last</h2>
+        <FoldPart
+          v-if="earlier.length"
+          name="run:last"
+          title="Read last"
+          :says="`${earlier[0]?.r.shown} ${earlier[0]?.r.unit ?? ''}`"
+        >
           <table>
             <tbody>
               <tr v-for="e in earlier" :key="e.r.id">
@@ -187,7 +200,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
               </tr>
             </tbody>
           </table>
-        </template>
+        </FoldPart>
         <template v-if="waits.length">
           <h2>Waits for this step</h2>
           <p class="soft">

@@ -1,5 +1,7 @@
 <script setup lang="ts">
 // One step: what to do and why, what to mind, what should be seen, what was seen, the verdict, and what then.
+import FoldPart from '../../ui/FoldPart.vue'
+import { counted } from '../../ui/words'
 import { vStack } from '../../ui/stack'
 import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
@@ -214,7 +216,7 @@ function main() {
 const asking = ref<'override' | 'skipped' | 'undo' | ''>('')
 const reason = ref('')
 const REASON = {
-  override: ['Go on anyway', 'Why may the work go on? Your name and this reason stand in the handover.'],
+  override: ['Override', 'Why may the work go on? Your name and this reason stand in the handover.'],
   skipped: ['Leave it out', 'Why is it left out? It stands in the handover.'],
   undo: ['Take it back', 'What was wrong?'],
 } as const
@@ -335,6 +337,13 @@ watch(
   },
   { immediate: true },
 )
+const besideSays = computed(() => {
+  const held = [
+    pictures.value.length ? counted(pictures.value.length, 'photo') : '',
+    told.value?.notes.length ? counted(told.value.notes.length, 'note') : '',
+  ]
+  return held.filter(Boolean).join(', ')
+})
 </script>
 
 <template>
@@ -542,7 +551,7 @@ watch(
     </p>
 
     <p v-if="told?.override" class="override" role="status">
-      Went on anyway: {{ told.override.text }} ({{ told.override.by }}, {{ moment(told.override.at) }})
+      Overridden: {{ told.override.text }} ({{ told.override.by }}, {{ moment(told.override.at) }})
     </p>
     <p v-if="told?.mark === 'skipped'" class="override" role="status">Left out: {{ told.reason }} ({{ told.by }})</p>
     <p v-if="where === 'done'" class="good" role="status">
@@ -550,25 +559,27 @@ watch(
     </p>
 
     <div class="act">
-      <button v-if="(bad || unsure) && where !== 'blocked' && !step.firm" @click="asking = 'override'">Go on anyway…</button>
+      <button v-if="(bad || unsure) && where !== 'blocked' && !step.firm" @click="asking = 'override'">Override…</button>
       <button v-if="step.optional && !isFinished(step.id) && !open" @click="asking = 'skipped'">Leave out…</button>
       <button v-if="(told?.mark || told?.override) && !open" class="plain" @click="asking = 'undo'">Take back…</button>
       <button v-if="step.symptom && (bad || unsure)" @click="emit('symptom', step.symptom)">Fault finder</button>
       <button class="go" data-main :class="{ idle: !mayDo && !isFinished(step.id) }" @click="main">{{ word }}</button>
     </div>
 
-    <div class="beside">
-      <FileButton word="Photo" label="Photo for this step" accept="image/jpeg,image/png,image/webp" multiple @files="photos" />
-      <ElInput
-        v-model="noting"
-        class="noting"
-        placeholder="Note"
-        aria-label="Note on this step"
-        :validate-event="false"
-        @keydown.enter="addNote"
-      />
-      <button :disabled="!noting.trim()" @click="addNote">Keep</button>
-    </div>
+    <FoldPart name="run:beside" title="Photo or note" :says="besideSays">
+      <div class="beside">
+        <FileButton word="Photo" label="Photo for this step" accept="image/jpeg,image/png,image/webp" multiple @files="photos" />
+        <ElInput
+          v-model="noting"
+          class="noting"
+          placeholder="Note"
+          aria-label="Note on this step"
+          :validate-event="false"
+          @keydown.enter="addNote"
+        />
+        <button :disabled="!noting.trim()" @click="addNote">Keep</button>
+      </div>
+    </FoldPart>
     <p v-if="pictures.length" class="pictures">
       <a v-for="p in pictures" :key="p.key" :href="source(p.key)" target="_blank" rel="noopener"
         ><img :src="source(p.key)" :alt="`Photo of ${step.title}`"

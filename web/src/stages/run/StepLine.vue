@@ -2,13 +2,14 @@
 // The line of steps along the busbar: done, now, to come; where a part is long it is folded to its count.
 import { computed, nextTick, ref, watch } from 'vue'
 import type { Run, RunStep } from '../../api/client'
+import { counted } from '../../ui/words'
 import type { Standing } from '../../record/standing'
 
 const props = defineProps<{ run: Run; where: Record<string, Standing>; now: string; only?: (s: RunStep) => boolean }>()
 const emit = defineEmits<{ step: [id: string] }>()
 const WORDS: Record<string, string> = {
   done: 'done',
-  overridden: 'went on anyway',
+  overridden: 'overridden',
   skipped: 'left out',
   failed: 'failed',
   open: 'not put back',
@@ -36,6 +37,22 @@ function fold(id: string) {
   if (!next.delete(id)) next.add(id)
   shown.value = next
 }
+/** Parts that are done and not open: one line for all of them. */
+const behind = computed(() => parts.value.filter((p) => p.done === p.steps.length && !shown.value.has(p.id)).map((p) => p.id))
+const past = ref(false)
+/** Parts to come, not begun: one line for all of them too. */
+const ahead = computed(() => {
+  const begun = parts.value.map((p) => p.done > 0 || p.bad > 0 || shown.value.has(p.id))
+  return parts.value.slice(begun.lastIndexOf(true) + 1).map((p) => p.id)
+})
+const future = ref(false)
+const here = computed(() =>
+  parts.value.filter(
+    (p) =>
+      (past.value || behind.value.length < 2 || !behind.value.includes(p.id)) &&
+      (future.value || ahead.value.length < 2 || !ahead.value.includes(p.id)),
+  ),
+)
 const list = ref<HTMLElement>()
 watch(
   () => props.now,
@@ -49,11 +66,15 @@ watch(
 
 <template>
   <nav ref="list" class="line" aria-label="Steps of the run">
-    <section v-for="p in parts" :key="p.id">
+    <button v-if="behind.length > 1" class="part" :aria-expanded="past" @click="past = !past">
+      <span>{{ counted(behind.length, 'part') }} done</span>
+      <span class="count">{{ past ? 'fold' : 'show' }}</span>
+    </button>
+    <section v-for="p in here" :key="p.id">
       <button class="part" :aria-expanded="shown.has(p.id)" @click="fold(p.id)">
         <span>{{ p.word }}</span>
         <span class="count" :class="{ bad: p.bad }">{{
-          p.done === p.steps.length ? 'done' : `${p.done} of ${p.steps.length}`
+          p.done === p.steps.length ? 'done' : p.done || shown.has(p.id) ? `${p.done} of ${p.steps.length}` : ''
         }}</span>
       </button>
       <ol v-if="shown.has(p.id)">
@@ -95,6 +116,10 @@ watch(
         </li>
       </ol>
     </section>
+    <button v-if="ahead.length > 1" class="part" :aria-expanded="future" @click="future = !future">
+      <span>{{ counted(ahead.length, 'part') }} to come</span>
+      <span class="count">{{ future ? 'fold' : 'show' }}</span>
+    </button>
   </nav>
 </template>
 

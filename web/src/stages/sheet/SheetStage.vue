@@ -1,11 +1,11 @@
 <script setup lang="ts">
-import { ElTabPane, ElTabs } from 'element-plus'
-import 'element-plus/theme-chalk/el-tab-pane.css'
-import 'element-plus/theme-chalk/el-tabs.css'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
 import ViewTabs from '../../ui/ViewTabs.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
+import { counted } from '../../ui/words'
 import { useJob } from '../../job/use-job'
 import AgreementTable from './AgreementTable.vue'
 import AsFoundTable from './AsFoundTable.vue'
@@ -18,14 +18,13 @@ const units = computed(() => [...(job.plan.value?.units ?? []), ...(job.plan.val
 const chosen = ref(sessionStorage.getItem(`ewerer:unit:${job.id}`) ?? '')
 watch(chosen, (id) => sessionStorage.setItem(`ewerer:unit:${job.id}`, id))
 const unit = computed(() => units.value.find((u) => u.id === chosen.value) ?? units.value[0])
-const shownUnit = computed({ get: () => unit.value?.id ?? '', set: (id: string) => (chosen.value = id) })
-const tab = ref<'list' | 'found' | 'tried' | 'agree' | 'presets'>('list')
+/** What the device that is open asks for next. */
+const next = ref({ says: '', rests: '' })
+const tab = ref<'list' | 'found' | 'more'>('list')
 const TABS: [typeof tab.value, string][] = [
   ['list', 'Working list'],
   ['found', 'As found'],
-  ['tried', 'Tried'],
-  ['agree', 'Agreement'],
-  ['presets', 'Presets'],
+  ['more', 'Checks and files'],
 ]
 // Whoever is sent here sees the unit and the view that hold what they came for.
 watch(
@@ -42,108 +41,160 @@ const done = (id: string) => Object.keys((job.at('/sheet_marks/' + id) as object
 const found = (id: string) => Object.keys((job.at('/as_found/' + id) as object | undefined) ?? {}).length
 const blocked = computed(() => job.plan.value?.findings.find((f) => f.severity === 'stop'))
 const presets = computed(() => (job.plan.value?.presets ?? []).filter((p) => p.profile === unit.value?.profile))
+/** What sets a device's sheet apart from that of the first of its model. */
+function unlike(u: (typeof units.value)[number]): string {
+  const first = units.value.find((o) => o.profile === u.profile)
+  if (!first || first.id === u.id) return ''
+  const entries = new Map(first.settings.map((r) => [r.setting, r.entry]))
+  const differ = u.settings.filter((r) => entries.get(r.setting) !== r.entry).length
+  return differ ? `as ${first.id}, ${counted(differ, 'line')} differ` : `same as ${first.id}`
+}
 const KIND: Record<string, string> = { 'sun-charger': 'sun', module: 'battery', controller: 'controller' }
+/** Up and down among the devices. */
+function turnTo(event: KeyboardEvent) {
+  const by = { ArrowDown: 1, ArrowRight: 1, ArrowUp: -1, ArrowLeft: -1 }[event.key]
+  if (by === undefined) return
+  event.preventDefault()
+  const i = units.value.findIndex((u) => u.id === unit.value?.id)
+  chosen.value = units.value[(i + by + units.value.length) % units.value.length]?.id ?? chosen.value
+  const list = (event.currentTarget as HTMLElement).parentElement
+  void nextTick(() => list?.querySelector<HTMLElement>('[aria-selected="true"]')?.focus())
+}
 </script>
 
 <template>
-  <h1>Sheet</h1>
-  <p class="lede">What to type into each device, in this order. Enter marks a line done and moves on.</p>
-  <template v-if="unit">
-    <CautionLine v-if="blocked" stop>
-      <b>Do not energise:</b> {{ blocked.title }}.
-      <button class="link" @click="emit('go', blocked.at)">show</button>
-    </CautionLine>
-    <CautionLine>
-      Note what a unit shows before changing it. Installer settings are for licensed people; the maker's manual decides.
-    </CautionLine>
-    <div class="tabs">
-      <ElTabs v-model="shownUnit" class="units" aria-label="Devices">
-        <ElTabPane v-for="u in units" :key="u.id" :name="u.id">
-          <template #label>
-            <b>{{ u.id }}</b> {{ KIND[u.kind ?? ''] ?? (units.length > 4 && u.role === 'follower' ? '' : u.role) }}
-            <span class="soft">{{ done(u.id) }} done{{ units.length > 4 ? '' : ` · ${found(u.id)} noted` }}</span>
-          </template>
-        </ElTabPane>
-      </ElTabs>
-      <span class="gap" />
-      <a class="button" :href="`/api/jobs/${job.id}/sheets/${unit.id}/pdf`" download>PDF</a>
-      <a
-        v-for="f in ['csv', 'xlsx', 'json']"
-        :key="f"
-        class="button"
-        :href="`/api/jobs/${job.id}/sheets/${unit.id}?format=${f}`"
-        download
-        >{{ f.toUpperCase() }}</a
+  <StageHead stage="sheet" :answer="unit ? (tab === 'list' ? next.says : '') : 'No sheet can be made yet.'" rests="">
+    <span v-if="!unit">A sheet follows once bank and units are there and the thresholds fit. See the findings.</span>
+    <span v-else class="line">
+      <span v-if="tab === 'list'" role="status">{{ next.rests }}</span>
+      <a class="button" :href="`/api/jobs/${job.id}/sheets/${unit.id}/pdf`" aria-label="PDF" download
+        >Print {{ unit.id }} (PDF)</a
       >
+    </span>
+  </StageHead>
+  <div v-if="unit" class="sheet">
+    <div class="devices" role="tablist" aria-label="Devices" aria-orientation="vertical">
+      <button
+        v-for="u in units"
+        :key="u.id"
+        role="tab"
+        :aria-selected="u.id === unit.id"
+        :tabindex="u.id === unit.id ? 0 : -1"
+        @click="chosen = u.id"
+        @keydown="turnTo"
+      >
+        <span
+          ><b>{{ u.id }}</b> {{ KIND[u.kind ?? ''] ?? u.role }}</span
+        >
+        <span class="soft small">{{ done(u.id) }} done{{ found(u.id) ? `, ${found(u.id)} noted` : '' }}</span>
+        <span v-if="unlike(u)" class="soft small">{{ unlike(u) }}</span>
+        <span class="bar" aria-hidden="true"
+          ><i :style="{ width: `${Math.min(100, (100 * done(u.id)) / Math.max(1, u.settings.length))}%` }"
+        /></span>
+      </button>
     </div>
-    <ViewTabs v-model="tab" :tabs="TABS" label="Views of the sheet">
-      <template #list><WorkingList :key="unit.id" :sheet="unit" @found="tab = 'found'" /></template>
-      <template #found><AsFoundTable :key="unit.id + 'f'" :unit="unit.id" :sheet="unit" /></template>
-      <template #tried><TriedTable /></template>
-      <template #agree><AgreementTable /></template>
-      <template #presets>
-        <EmptyNote v-if="!presets.length">This model ships no presets; its battery is user-defined or by protocol.</EmptyNote>
-        <section v-for="p in presets" :key="p.preset" class="preset">
-          <h2>{{ p.preset }}: {{ p.fits ? 'would do' : 'does not do' }}</h2>
-          <p v-if="p.fits" class="soft">Each of its values passes the same rules as the plan.</p>
-          <ul v-else>
-            <li v-for="m in p.misfits" :key="m.quantity">{{ m.text }}</li>
-          </ul>
-        </section>
-      </template>
-    </ViewTabs>
-  </template>
-  <EmptyNote v-else>A sheet follows once bank and units are there and the thresholds fit. See the findings.</EmptyNote>
+    <div class="one">
+      <CautionLine v-if="blocked" stop>
+        <b>Do not energise:</b> {{ blocked.title }}.
+        <button class="link" @click="emit('go', blocked.at)">show</button>
+      </CautionLine>
+      <ViewTabs v-model="tab" :tabs="TABS" label="Views of the sheet">
+        <template #list><WorkingList :key="unit.id" :sheet="unit" @found="tab = 'found'" @next="(n) => (next = n)" /></template>
+        <template #found><AsFoundTable :key="unit.id + 'f'" :unit="unit.id" :sheet="unit" /></template>
+        <template #more>
+          <FoldPart name="sheet:agreement" title="Do the units agree" says="what each shows, side by side" begins
+            ><AgreementTable
+          /></FoldPart>
+          <FoldPart name="sheet:tried" title="What was tried" says="what the units do in each situation"><TriedTable /></FoldPart>
+          <FoldPart name="sheet:presets" title="Presets" says="whether a shipped preset would do">
+            <EmptyNote v-if="!presets.length">This model ships no presets; its battery is user-defined or by protocol.</EmptyNote>
+            <section v-for="p in presets" :key="p.preset" class="preset">
+              <h2>{{ p.preset }}: {{ p.fits ? 'would do' : 'does not do' }}</h2>
+              <p v-if="p.fits" class="soft">Each of its values passes the same rules as the plan.</p>
+              <ul v-else>
+                <li v-for="m in p.misfits" :key="m.quantity">{{ m.text }}</li>
+              </ul>
+            </section>
+          </FoldPart>
+          <FoldPart name="sheet:files" title="Files" says="CSV, XLSX, JSON">
+            <div class="files">
+              <a
+                v-for="f in ['csv', 'xlsx', 'json']"
+                :key="f"
+                class="button"
+                :href="`/api/jobs/${job.id}/sheets/${unit.id}?format=${f}`"
+                download
+                >{{ f.toUpperCase() }}</a
+              >
+            </div>
+          </FoldPart>
+        </template>
+      </ViewTabs>
+    </div>
+  </div>
 </template>
 
 <style scoped>
-.tabs,
-.tablist {
+.sheet {
+  display: grid;
+  grid-template-columns: 164px minmax(0, 1fr);
+  gap: 0 24px;
+}
+.devices {
+  display: grid;
+  align-content: start;
+  gap: 4px;
+}
+.devices button {
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+  width: 100%;
+  padding: 8px 10px;
+  border-color: transparent;
+  border-left: 3px solid transparent;
+  background: none;
+  text-align: left;
+}
+.devices [aria-selected='true'] {
+  background: var(--raised);
+  border-left-color: var(--copper);
+}
+.bar {
+  width: 100%;
+  height: 4px;
+  background: var(--faint);
+}
+.bar i {
+  display: block;
+  height: 100%;
+  background: var(--bank);
+}
+.line {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px;
+  justify-content: space-between;
+  align-items: center;
+  gap: 4px 16px;
 }
-.tabs {
-  margin: 10px 0 0;
-}
-.tabs [aria-selected='true'] {
-  background: var(--ink);
-  border-color: var(--ink);
-  color: var(--sheet);
-}
-.tabs [aria-selected='true'] .soft {
-  color: inherit;
-}
-.views {
-  border-bottom: 1px solid var(--rule);
-  margin-bottom: 8px;
-}
-.views button {
-  border-bottom: 3px solid transparent;
-  border-radius: 0;
-}
-.views [aria-selected='true'] {
-  border-bottom-color: var(--copper);
-  font-weight: 650;
-}
-.gap {
-  flex: 1;
-}
-.units {
-  max-width: 100%;
-}
-@media (max-width: 900px) {
-  .tabs .button {
-    padding: 0 9px;
-  }
+.files {
+  display: flex;
+  gap: 8px;
 }
 .preset ul {
   margin: 4px 0 12px;
 }
-.stop-line {
-  background: var(--stop-wash);
-  border-left: 3px solid var(--stop);
-  padding: 8px 12px;
-  margin-bottom: 6px;
+@media (max-width: 900px) {
+  .sheet {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .devices {
+    display: flex;
+    flex-wrap: wrap;
+    margin-bottom: 8px;
+  }
+  .devices button {
+    width: auto;
+  }
 }
 </style>

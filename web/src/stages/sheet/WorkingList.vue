@@ -1,8 +1,6 @@
 <script setup lang="ts">
 // The working list: one step after the other, what it shows, what to type, what it resets, read-back, verdict.
 import { vStack } from '../../ui/stack'
-import { ElProgress } from 'element-plus'
-import 'element-plus/theme-chalk/el-progress.css'
 import WaitNote from '../../ui/WaitNote.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
 import CautionLine from '../../ui/CautionLine.vue'
@@ -12,12 +10,15 @@ import ChoiceField from '../../ui/ChoiceField.vue'
 import TextField from '../../ui/TextField.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
+import FoldPart from '../../ui/FoldPart.vue'
+import { useFold } from '../../ui/folds'
+import { counted } from '../../ui/words'
 import { useOrder } from './use-order'
 
 type Sheet = Plan['units'][number]
 type Mark = { state: 'done' | 'skipped'; read_back?: string; note?: string }
 const props = defineProps<{ sheet: Sheet }>()
-const emit = defineEmits<{ found: [] }>()
+const emit = defineEmits<{ found: []; next: [next: { says: string; rests: string }] }>()
 const job = useJob()
 const id = computed(() => props.sheet.id)
 const { order, failure, ask } = useOrder(
@@ -46,7 +47,16 @@ function set(s: Step, change: Partial<Mark> | null) {
   job.set(at(s), next)
 }
 const toggle = (s: Step, state: Mark['state']) => set(s, marks.value[s.key]?.state === state ? null : { state })
+/** The line that is worked at: the first without a mark, until somebody picks another. */
+const picked = ref<number | null>(null)
+const current = computed(() => {
+  const first = steps.value.findIndex((s) => !marks.value[s.key])
+  return picked.value !== null && picked.value < steps.value.length ? picked.value : first
+})
 async function move(i: number) {
+  if (i < 0 || i >= steps.value.length) return
+  picked.value = i
+  openAt.value = sections.value.findIndex((p) => i >= p.from && i < p.to)
   await nextTick()
   const next = document.querySelector<HTMLElement>(`[data-row="${i}"]`)
   next?.focus()
@@ -69,38 +79,91 @@ watch(
     if (resumed.value || !all.length) return
     resumed.value = true
     const first = all.findIndex((s) => !marks.value[s.key])
-    if (first > 0 && (document.activeElement === document.body || document.activeElement === null)) await move(first)
+    const active = document.activeElement
+    if (first > 0 && (!active || active === document.body || active.id === 'stage')) await move(first)
   },
   { immediate: true },
 )
 const NEEDS: Record<string, string> = { standby: 'in standby', off: 'with the output off' }
-const group = (i: number) => {
-  const s = steps.value[i]
-  const before = steps.value[i - 1]
-  return s?.kind === 'entry' && (before?.kind !== 'entry' || before.menu.join() !== s.menu.join())
+interface Section {
+  title: string
+  from: number
+  to: number
+}
+/** Steps one after the other on one page of the menu, with what is done at the device before them. */
+const page = (s: Step) => s.menu.join(' › ') || 'Menu'
+const sections = computed(() => {
+  const out: Section[] = []
+  let waiting = 0 // steps at the device that belong to the page after them
+  steps.value.forEach((s, i) => {
+    const last = out.at(-1)
+    if (s.kind !== 'entry') waiting++
+    else if (last?.title === page(s)) {
+      last.to = i + 1
+      waiting = 0
+    } else {
+      out.push({ title: page(s), from: i - waiting, to: i + 1 })
+      waiting = 0
+    }
+  })
+  const last = out.at(-1)
+  if (last) last.to += waiting
+  else if (waiting) out.push({ title: 'At the device', from: 0, to: waiting })
+  return out
+})
+const numbered = (p: Section) => steps.value.slice(p.from, p.to).map((s, k) => [p.from + k, s] as [number, Step])
+const markedIn = (p: Section) => steps.value.slice(p.from, p.to).filter((s) => marks.value[s.key]).length
+const openAt = ref(-1)
+const all = useFold('sheet:pages')
+const isOpen = (k: number) => all.value || openAt.value === k
+// One page is open at a time: the one that the work has come to.
+watch(
+  () => sections.value.findIndex((p) => current.value >= p.from && current.value < p.to),
+  (k) => k >= 0 && (openAt.value = k),
+  { immediate: true },
+)
+function turned(k: number, open: boolean) {
+  if (all.value) return
+  if (open) openAt.value = k
+  else if (openAt.value === k) openAt.value = -1
 }
 const leftover = computed(() =>
   steps.value.filter(
     (s) => s.kind === 'entry' && (marks.value[s.key]?.state === 'skipped' || verdicts.value.get(s.key)?.ok === false),
   ),
 )
+const handSays = computed(() => {
+  const own = Object.keys((job.at('/extra_entries/' + id.value) as object | undefined) ?? {}).length
+  return `${counted(byHand.value.length, 'line')}, ${own ? `${own} decided` : 'none decided'}`
+})
 const through = computed(() => steps.value.length > 0 && marked.value === steps.value.length)
+watch(
+  [order, marked, failure],
+  () => {
+    const s = steps.value.find((x) => !marks.value[x.key])
+    const says = !order.value
+      ? ''
+      : !steps.value.length
+        ? `${id.value} shows what it should: nothing to enter.`
+        : !s
+          ? `Everything is entered on ${id.value}.`
+          : s.kind === 'entry'
+            ? `Next on ${id.value}: set “${s.label}” to ${s.enter}${s.unit ? ` ${s.unit}` : ''}.`
+            : `Next on ${id.value}: ${s.label}`
+    const noted = order.value?.assumed
+      ? `Nobody noted what ${id.value} shows: the list starts from factory values.`
+      : order.value
+        ? `${order.value.noted} noted, ${order.value.fits_already.length} fit already.`
+        : ''
+    emit('next', { says, rests: order.value ? `${marked.value} of ${steps.value.length} steps done. ${noted}` : '' })
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
   <CautionLine v-if="failure" stop>{{ failure }} <button @click="ask">Try again</button></CautionLine>
-  <p v-if="sheet.unlock || sheet.keys" class="soft small" data-keys>
-    <template v-if="sheet.keys">Keys: {{ sheet.keys }}. </template>
-    <template v-if="sheet.unlock">Installer level: {{ sheet.unlock }}.</template>
-  </p>
   <template v-if="order">
-    <p v-if="order.assumed" class="assumed">
-      Nobody noted what {{ id }} shows, so factory values are assumed.
-      <button class="link" @click="emit('found')">Note as found</button>
-    </p>
-    <p v-else class="soft">
-      {{ order.noted }} settings noted, {{ order.fits_already.length }} fit already and are not entered again.
-    </p>
     <CautionLine v-if="order.blocked" stop data-blocked>
       <b>Not all of it can be entered.</b> {{ order.blocked.reasons.join('; ') }}.
       <template v-if="order.blocked.nearest.length">
@@ -110,86 +173,132 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
         </span>
       </template>
     </CautionLine>
-    <p class="progress" role="status">
-      <ElProgress
-        class="track"
-        :percentage="steps.length ? Math.round((100 * marked) / steps.length) : 0"
-        :stroke-width="8"
-        :show-text="false"
-        aria-label="Steps done"
-      />
-      {{ marked }} of {{ steps.length }} steps<template v-if="order.writes">, {{ order.writes }} entries</template>
-    </p>
     <EmptyNote v-if="!steps.length">Nothing to enter: what was noted fits the plan.</EmptyNote>
-    <div v-else class="scroll" tabindex="0" aria-label="Working list">
-      <table v-stack="['No', 'Setting', 'Done', 'Mind']">
-        <caption class="visually-hidden">
-          {{
-            sheet.name
-          }},
-          {{
-            id
-          }}
-        </caption>
-        <thead>
-          <tr>
-            <th class="num">No</th>
-            <th>Setting</th>
-            <th class="num">Shows</th>
-            <th class="num">Type</th>
-            <th>Mind</th>
-            <th>Read back</th>
-            <th>Done</th>
-          </tr>
-        </thead>
-        <tbody>
-          <template v-for="(s, i) in steps" :key="s.key">
-            <tr v-if="group(i)" class="menu">
-              <th colspan="7" scope="colgroup">{{ s.menu.join(' › ') }}</th>
+    <div v-else class="pages" aria-label="Working list" role="group">
+      <details
+        v-for="(p, k) in sections"
+        :key="p.from"
+        class="page"
+        :open="isOpen(k)"
+        @toggle="turned(k, ($event.target as HTMLDetailsElement).open)"
+      >
+        <summary>
+          <b>{{ p.title }}</b>
+          <span class="soft">{{ counted(p.to - p.from, 'step') }}{{ markedIn(p) ? `, ${markedIn(p)} done` : '' }}</span>
+        </summary>
+        <table v-if="isOpen(k)" v-stack="['No', 'Setting', 'Done', 'Mind']">
+          <caption class="visually-hidden">
+            {{
+              sheet.name
+            }},
+            {{
+              id
+            }}
+          </caption>
+          <thead>
+            <tr>
+              <th>Line</th>
+              <th class="num">Shows</th>
+              <th class="num">Type</th>
+              <th>Mind</th>
+              <th><span class="visually-hidden">Done</span></th>
             </tr>
-            <tr :class="[marks[s.key]?.state, 'is-' + s.kind, { wrong: verdicts.get(s.key)?.ok === false }]" :data-step="s.key">
-              <td class="num soft">{{ s.no }}</td>
-              <template v-if="s.kind === 'action'">
-                <td colspan="5">
-                  <b>{{ s.label }}</b> <span class="soft small">{{ s.why }}</span>
-                  <CautionLine v-if="s.caution">{{ s.caution }}</CautionLine>
-                </td>
-              </template>
-              <template v-else>
-                <td>
-                  {{ s.label
-                  }}<span v-if="s.word && s.label.toLowerCase() !== s.word.toLowerCase()" class="soft small what">{{
-                    s.word
-                  }}</span>
-                </td>
-                <td class="num soft">{{ s.shows }}</td>
-                <td class="num entry">
-                  <b>{{ s.enter }}</b> {{ s.unit }}
-                  <span v-if="s.encoding && s.unit !== ''" class="soft small what">{{ s.encoding }}</span>
-                </td>
-                <td class="mind small">
-                  <b v-if="s.temporary">For now only. </b>
-                  <span v-if="s.why">{{ s.why.charAt(0).toUpperCase() + s.why.slice(1) }}. </span>
-                  <span v-if="s.needs !== 'any'">Only {{ NEEDS[s.needs] }}. </span>
-                  <span v-if="s.takes_effect === 'restart'">Works after a restart. </span>
-                  <span v-if="s.resets.length" class="resets">
-                    Resets
-                    <template v-for="(r, k) in s.resets" :key="r.setting"
-                      >{{ k ? ', ' : '' }}{{ r.label }} to {{ r.to }}{{ r.planned ? '' : ' (stays so)' }}</template
-                    >.
-                  </span>
-                  <span v-if="s.note">{{ s.note }} </span>
-                  <span v-if="s.caution" class="mindful">{{ s.caution }}</span>
-                </td>
-                <td>
-                  <KeptInput
-                    class="back"
-                    :aria-label="`Read back of ${s.label}`"
-                    :value="marks[s.key]?.read_back ?? ''"
-                    :aria-invalid="verdicts.get(s.key)?.ok === false"
-                    @commit="(text) => readBack(s, text)"
-                    @keydown.enter.prevent="enter(s, i)"
-                  />
+          </thead>
+          <tbody>
+            <template v-for="[i, s] in numbered(p)" :key="s.key">
+              <tr
+                :class="[
+                  marks[s.key]?.state,
+                  'is-' + s.kind,
+                  { wrong: verdicts.get(s.key)?.ok === false, current: i === current },
+                ]"
+                :data-step="s.key"
+                :aria-current="i === current ? 'step' : undefined"
+                @click="picked = i"
+              >
+                <template v-if="s.kind === 'action'">
+                  <td colspan="4">
+                    <b>{{ s.label }}</b> <span class="soft small">{{ s.why }}</span>
+                    <CautionLine v-if="s.caution">{{ s.caution }}</CautionLine>
+                  </td>
+                </template>
+                <template v-else>
+                  <td>
+                    {{ s.label
+                    }}<span v-if="s.word && s.label.toLowerCase() !== s.word.toLowerCase()" class="soft small what">{{
+                      s.word
+                    }}</span>
+                  </td>
+                  <td class="num soft">{{ s.shows }}</td>
+                  <td class="num entry">
+                    <b>{{ s.enter }}</b> {{ s.unit }}
+                    <span v-if="s.encoding && s.unit !== ''" class="soft small what">{{ s.encoding }}</span>
+                  </td>
+                  <td class="mind small">
+                    <b v-if="s.temporary">For now only. </b>
+                    <span v-if="s.why && (i === current || s.temporary)"
+                      >{{ s.why.charAt(0).toUpperCase() + s.why.slice(1) }}.
+                    </span>
+                    <span v-if="s.needs !== 'any'">Only {{ NEEDS[s.needs] }}. </span>
+                    <span v-if="s.takes_effect === 'restart'">Works after a restart. </span>
+                    <span v-if="s.resets.length" class="resets">
+                      Resets
+                      <template v-for="(r, n) in s.resets" :key="r.setting"
+                        >{{ n ? ', ' : '' }}{{ r.label }} to {{ r.to }}{{ r.planned ? '' : ' (stays so)' }}</template
+                      >.
+                    </span>
+                    <span v-if="s.note && i === current">{{ s.note }} </span>
+                    <span v-if="s.caution" class="mindful">{{ s.caution }}</span>
+                  </td>
+                </template>
+                <td class="act">
+                  <template v-if="i === current">
+                    <button
+                      :data-row="i"
+                      :data-pointer="at(s)"
+                      :aria-pressed="marks[s.key]?.state === 'done'"
+                      :aria-label="s.kind === 'action' ? s.label : `${s.label}: ${s.enter} ${s.unit}, done`"
+                      class="tick"
+                      @click="toggle(s, 'done')"
+                      @keydown.enter.prevent="enter(s, i)"
+                      @keydown.up.prevent="move(i - 1)"
+                      @keydown.down.prevent="move(i + 1)"
+                    >
+                      {{ marks[s.key]?.state === 'done' ? 'Done ✓' : 'Done' }}
+                    </button>
+                    <button
+                      class="plain skip"
+                      :aria-pressed="marks[s.key]?.state === 'skipped'"
+                      :aria-label="`Skip ${s.label}`"
+                      @click="toggle(s, 'skipped')"
+                    >
+                      {{ marks[s.key]?.state === 'skipped' ? 'Skipped' : 'Skip' }}
+                    </button>
+                    <KeptInput
+                      v-if="s.kind === 'entry'"
+                      class="back"
+                      placeholder="read back"
+                      :aria-label="`Read back of ${s.label}`"
+                      :value="marks[s.key]?.read_back ?? ''"
+                      :aria-invalid="verdicts.get(s.key)?.ok === false"
+                      @commit="(text) => readBack(s, text)"
+                      @keydown.enter.prevent="enter(s, i)"
+                    />
+                    <KeptInput
+                      v-if="marks[s.key]"
+                      class="note"
+                      placeholder="note"
+                      :aria-label="`Note on ${s.label}`"
+                      :value="marks[s.key]?.note ?? ''"
+                      @commit="(text) => set(s, { note: text.trim() || undefined })"
+                    />
+                  </template>
+                  <template v-else>
+                    <span v-if="marks[s.key]" class="soft small"
+                      >{{ marks[s.key]?.state === 'done' ? '✓ done' : 'skipped'
+                      }}{{ marks[s.key]?.read_back ? `, ${marks[s.key]?.read_back}` : '' }}</span
+                    >
+                  </template>
                   <span
                     v-if="verdicts.get(s.key)"
                     class="small verdict"
@@ -198,40 +307,11 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
                     >{{ verdicts.get(s.key)?.text }}</span
                   >
                 </td>
-              </template>
-              <td class="act">
-                <button
-                  :data-row="i"
-                  :data-pointer="at(s)"
-                  :aria-pressed="marks[s.key]?.state === 'done'"
-                  :aria-label="s.kind === 'action' ? s.label : `${s.label}: ${s.enter} ${s.unit}, done`"
-                  class="tick"
-                  @click="toggle(s, 'done')"
-                  @keydown.enter.prevent="enter(s, i)"
-                >
-                  {{ marks[s.key]?.state === 'done' ? 'Done' : 'Mark' }}
-                </button>
-                <button
-                  class="plain skip"
-                  :aria-pressed="marks[s.key]?.state === 'skipped'"
-                  :aria-label="`Skip ${s.label}`"
-                  @click="toggle(s, 'skipped')"
-                >
-                  {{ marks[s.key]?.state === 'skipped' ? 'Skipped' : 'Skip' }}
-                </button>
-                <KeptInput
-                  v-if="marks[s.key]"
-                  class="note"
-                  placeholder="note"
-                  :aria-label="`Note on ${s.label}`"
-                  :value="marks[s.key]?.note ?? ''"
-                  @commit="(text) => set(s, { note: text.trim() || undefined })"
-                />
-              </td>
-            </tr>
-          </template>
-        </tbody>
-      </table>
+              </tr>
+            </template>
+          </tbody>
+        </table>
+      </details>
     </div>
     <section v-if="leftover.length" class="left" aria-label="Left over">
       <h2>{{ through ? 'Left over at the end' : 'Left over so far' }}</h2>
@@ -242,13 +322,26 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
         </li>
       </ul>
     </section>
+    <p v-if="sheet.unlock || sheet.keys" class="soft small" data-keys>
+      <template v-if="sheet.keys">Keys: {{ sheet.keys }}. </template>
+      <template v-if="sheet.unlock">Installer level: {{ sheet.unlock }}.</template>
+    </p>
+    <p class="soft small">
+      <button v-if="order.assumed" class="link" @click="emit('found')">Note as found</button>
+      Note what a unit shows before changing it. Installer settings are for licensed people; the maker's manual decides.
+    </p>
     <p v-if="order.writes && order.proven" class="soft small">
       No shorter order is accepted by the unit{{ order.shortest_walk ? ', and none walks less through the menu' : '' }}.
     </p>
   </template>
   <WaitNote v-else-if="!failure" word="Working out the order" />
-  <fieldset v-if="sheet.feeds?.length" data-feeds>
-    <legend>While another feed is in use</legend>
+  <FoldPart
+    v-if="sheet.feeds?.length"
+    name="sheet:feeds"
+    title="While another feed is in use"
+    :says="counted(sheet.feeds.length, 'line')"
+    data-feeds
+  >
     <ul>
       <li v-for="f in sheet.feeds" :key="f.feed + f.setting">
         {{ f.feed }}: <b>{{ f.label }}</b> <span class="soft small">{{ f.menu.join(' › ') }}</span>
@@ -256,9 +349,15 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
         <span v-if="!f.fits">its lowest: too much for this feed</span>
       </li>
     </ul>
-  </fieldset>
-  <fieldset v-if="byHand.length" :data-pointer="`/extra_entries/${id}`" tabindex="-1" data-by-hand>
-    <legend>Decide by hand</legend>
+  </FoldPart>
+  <FoldPart
+    v-if="byHand.length"
+    name="sheet:by-hand"
+    title="Decide by hand"
+    :says="handSays"
+    :pointer="`/extra_entries/${id}`"
+    data-by-hand
+  >
     <p class="soft small">
       No rule plans these. What you decide is noted here, goes on the sheet, and is judged like every entry.
     </p>
@@ -290,18 +389,47 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
         />
       </li>
     </ul>
-  </fieldset>
-  <fieldset v-if="sheet.leave_alone.length">
-    <legend>Leave alone</legend>
+  </FoldPart>
+  <FoldPart
+    v-if="sheet.leave_alone.length"
+    name="sheet:leave"
+    title="Leave as is"
+    :says="`${counted(sheet.leave_alone.length, 'line')} at factory value, each with its reason`"
+  >
     <ul>
       <li v-for="l in sheet.leave_alone" :key="l.setting">
         <b>{{ l.label }}</b> <span class="soft small">{{ l.menu.join(' › ') }}</span> {{ l.why }}
       </li>
     </ul>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
+.page {
+  border-top: 1px solid var(--rule);
+}
+.page:last-child {
+  border-bottom: 1px solid var(--rule);
+}
+.page summary {
+  display: flex;
+  gap: 12px;
+  align-items: center;
+  min-height: 40px;
+  cursor: pointer;
+}
+.page table {
+  margin-bottom: 12px;
+}
+tr.is-action td {
+  background: var(--paper);
+}
+tr.current td {
+  background: var(--copper-wash);
+}
+tr:not(.current) {
+  cursor: pointer;
+}
 .hand {
   list-style: none;
   padding: 0;
@@ -326,6 +454,7 @@ const through = computed(() => steps.value.length > 0 && marked.value === steps.
 }
 td:first-child {
   padding-left: 8px;
+  min-width: 148px;
 }
 .what {
   display: block;
@@ -337,8 +466,7 @@ td:first-child {
   font-size: 19px;
 }
 .mind {
-  min-width: 170px;
-  max-width: 250px;
+  max-width: 210px;
 }
 .back {
   width: 84px;
@@ -371,9 +499,6 @@ td:first-child {
 }
 tr.done td {
   background: color-mix(in srgb, var(--bank) 9%, transparent);
-}
-tr.is-action td {
-  background: var(--copper-wash);
 }
 tr.is-action.done td {
   background: color-mix(in srgb, var(--bank) 9%, transparent);

@@ -5,6 +5,11 @@ import { computed } from 'vue'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
+import { preferred } from '../../ui/prefs'
+import { counted } from '../../ui/words'
+import FeedFigure from './FeedFigure.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
 
@@ -32,6 +37,16 @@ const ac = computed(() => job.plan.value?.limits?.ac)
 const feeds = computed(() => (job.at('/mains/feeds') as { name: string; breaker_a: number }[] | undefined) ?? [])
 const addFeed = () => job.set('/mains/feeds', [...feeds.value, { name: `Feed ${feeds.value.length + 2}`, breaker_a: 10 }])
 const removeFeed = (i: number) => job.drop('/mains/feeds', i)
+const budgetOf = (source: string) => {
+  const s = ac.value?.sources.find((x) => x.source === source)
+  return s ? preferred(`${s.free_w} W left for charging: ${s.charge_a} A into the bank`) : ''
+}
+const placeSays = computed(() => `${(job.at('/site/time_zone') as string | undefined) ?? 'UTC'}`.replace(/_/g, ' '))
+const acSays = computed(() => {
+  const { volts = 230, hz = 50 } = (job.at('/site/ac') as { volts?: number; hz?: number } | undefined) ?? {}
+  return preferred(`${volts} V, ${hz} Hz`)
+})
+const mainsSays = computed(() => (feeds.value.length ? `${counted(feeds.value.length, 'other feed')}` : budgetOf('mains')))
 function feedWords(name: string): string {
   const f = ac.value?.feeds.find((x) => x.name === name)
   return f ? `enter ${f.input_a} A at the input; ${f.charge_a} A into the bank` : ''
@@ -39,10 +54,32 @@ function feedWords(name: string): string {
 </script>
 
 <template>
-  <h1>Site</h1>
-  <p class="lede">The place, its AC system, what feeds it and what it must carry.</p>
-  <fieldset data-pointer="/site">
-    <legend>Place</legend>
+  <StageHead stage="site" />
+  <FeedFigure />
+  <section class="few" data-pointer="/site/sources" tabindex="-1">
+    <h2>What feeds it</h2>
+    <div class="ticks">
+      <TickBox v-for="[s, word] in SOURCES" :key="s" :label="word" :checked="has(s)" @change="toggle(s)" />
+    </div>
+    <div class="fields">
+      <NumberField v-if="has('mains')" path="/mains/breaker_a" label="Mains breaker, per phase" />
+      <NumberField v-if="has('generator')" path="/generator/continuous_w" label="Generator, continuous" />
+    </div>
+    <CautionLine v-if="has('generator')">
+      Exhaust kills: run it outdoors. Neutral bonding and transfer only as local code says.
+    </CautionLine>
+    <CautionLine v-if="has('mains')">Export and islanding need the grid operator's permission.</CautionLine>
+  </section>
+  <section class="few" data-pointer="/loads" tabindex="-1">
+    <h2>What it must carry</h2>
+    <div class="fields">
+      <NumberField path="/loads/continuous_w" />
+      <NumberField path="/loads/peak_w" />
+      <NumberField path="/loads/daily_wh" />
+    </div>
+    <CautionLine>Medical or safety loads need a supply that does not depend on one bank.</CautionLine>
+  </section>
+  <FoldPart name="site:place" title="Name, place and temperature" :says="placeSays" pointer="/site">
     <div class="fields">
       <TextField path="/name" wide needed />
       <ChoiceField path="/site/time_zone" select class="zone" :choices="ZONES" />
@@ -50,30 +87,24 @@ function feedWords(name: string): string {
       <NumberField path="/site/longitude" />
       <NumberField path="/site/bank_ambient_c" />
     </div>
-  </fieldset>
-  <fieldset data-pointer="/site/ac">
-    <legend>AC system</legend>
+  </FoldPart>
+  <FoldPart name="site:ac" title="AC system" :says="acSays" pointer="/site/ac">
     <div class="fields">
       <NumberField path="/site/ac/volts" />
       <ChoiceField path="/site/ac/hz" />
       <ChoiceField path="/site/ac/topology" />
+      <NumberField path="/site/dc_loads_a" />
     </div>
-  </fieldset>
-  <fieldset data-pointer="/site/sources">
-    <legend>Sources</legend>
-    <div class="ticks">
-      <TickBox v-for="[s, word] in SOURCES" :key="s" :label="word" :checked="has(s)" @change="toggle(s)" />
-    </div>
-    <div v-if="has('mains')" class="fields source mains" data-pointer="/mains" tabindex="-1">
-      <b>Mains</b>
-      <NumberField path="/mains/breaker_a" />
+  </FoldPart>
+  <FoldPart v-if="has('mains')" name="site:mains" title="Mains in detail" :says="mainsSays" pointer="/mains">
+    <div class="fields">
       <ChoiceField path="/mains/breaker_school" />
       <NumberField v-if="job.at('/mains/breaker_school') === 'own'" path="/mains/breaker_part" />
       <ChoiceField path="/mains/supply" />
       <ChoiceField v-if="has('generator')" path="/mains/shares_input" flag />
       <NumberField path="/mains/loads_while_charging_w" />
     </div>
-    <div v-if="has('mains')" class="feeds" data-pointer="/mains/feeds" tabindex="-1">
+    <div class="feeds" data-pointer="/mains/feeds" tabindex="-1">
       <div v-for="(f, i) in feeds" :key="i" class="fields feed">
         <TextField :path="`/mains/feeds/${i}/name`" :label="`Name of feed ${i + 1}`" needed />
         <NumberField :path="`/mains/feeds/${i}/breaker_a`" />
@@ -83,36 +114,22 @@ function feedWords(name: string): string {
       <button :disabled="job.at('/mains/breaker_a') === undefined" @click="addFeed">Add a feed</button>
       <span class="soft small">An inlet, a shore cord, a long thin lead: each has its own entries while it is in use.</span>
     </div>
-    <div v-if="has('generator')" class="fields source generator" data-pointer="/generator" tabindex="-1">
-      <b>Generator</b>
-      <NumberField path="/generator/continuous_w" />
+    <p class="soft budget">{{ budgetOf('mains') }}</p>
+  </FoldPart>
+  <FoldPart
+    v-if="has('generator')"
+    name="site:generator"
+    title="Generator in detail"
+    :says="budgetOf('generator')"
+    pointer="/generator"
+  >
+    <div class="fields">
       <NumberField path="/generator/derate" />
       <NumberField path="/generator/loads_while_charging_w" />
       <ChoiceField path="/generator/start" />
     </div>
-    <p v-if="ac?.sources.length" class="soft budget">
-      <template v-for="s in ac.sources" :key="s.source">
-        The {{ s.source }} {{ s.source === 'mains' ? 'have' : 'has' }} {{ s.free_w }} W left for charging: {{ s.charge_a }} A into
-        the bank (the short cut would say {{ s.shortcut_a }} A).
-      </template>
-    </p>
-    <CautionLine v-if="has('generator')">
-      Exhaust kills: run it outdoors. Neutral bonding and transfer only as local code says.
-    </CautionLine>
-    <CautionLine v-if="has('mains')">Export and islanding need the grid operator's permission.</CautionLine>
-  </fieldset>
-  <fieldset data-pointer="/loads">
-    <legend>Loads</legend>
-    <div class="fields">
-      <NumberField path="/loads/continuous_w" />
-      <NumberField path="/loads/peak_w" />
-      <NumberField path="/loads/daily_wh" />
-      <NumberField path="/site/dc_loads_a" />
-    </div>
-    <CautionLine>Medical or safety loads need a supply that does not depend on one bank.</CautionLine>
-  </fieldset>
-  <fieldset>
-    <legend>Notes</legend>
+  </FoldPart>
+  <FoldPart name="site:notes" title="Notes" :says="job.at('/notes') ? 'written' : 'none'">
     <KeptInput
       area
       :pause="600"
@@ -121,7 +138,7 @@ function feedWords(name: string): string {
       :value="(job.at('/notes') as string | undefined) ?? ''"
       @commit="(text) => job.set('/notes', text || undefined)"
     />
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
@@ -129,7 +146,7 @@ function feedWords(name: string): string {
   width: 212px;
 }
 .feeds {
-  margin: 8px 0 12px 14px;
+  margin-top: 12px;
 }
 .feed {
   align-items: end;
@@ -139,27 +156,14 @@ function feedWords(name: string): string {
   flex: 1 1 100%;
 }
 .feeds > button {
-  margin-right: 12px;
+  margin-right: 10px;
 }
 .ticks {
   display: flex;
-  gap: 8px 20px;
+  gap: 0 20px;
   flex-wrap: wrap;
-  margin-bottom: 6px;
-}
-.source {
-  padding: 6px 0 10px 14px;
-  border-left: 3px solid var(--mains);
-  margin-bottom: 10px;
-}
-.source b {
-  width: 90px;
-  padding-top: 26px;
-}
-.source.generator {
-  border-color: var(--gen);
 }
 .budget {
-  margin: 4px 0;
+  margin-top: 12px;
 }
 </style>

@@ -4,6 +4,9 @@ import CautionLine from '../../ui/CautionLine.vue'
 import { computed } from 'vue'
 import type { Gentlest } from '../../api/client'
 import { useLibrary } from '../../library/use-library'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
+import { preferred } from '../../ui/prefs'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
@@ -26,30 +29,38 @@ const curve = computed(() => {
   const most = Math.max(1, ...points.map((p) => p.a))
   return { most, path: 'M' + points.map((p) => `${40 + (640 * p.a) / most} ${120 - 110 * p.share}`).join('L') }
 })
+const windowSays = computed(() => {
+  const w = sources.value?.ac_window
+  return w ? preferred(`${w.range}, ${w.low_off_v} to ${w.high_off_v} V`) : ''
+})
+const generatorSays = computed(() => {
+  const made = generator.value
+  return made ? preferred(`${tidy(made.available_w, 0)} W, charges with ${tidy(made.safe_charge_a, 0)} A at most`) : ''
+})
 const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by ${h} ${percent(share)}`).join('; '))
 </script>
 
 <template>
-  <h1>Sources</h1>
-  <p class="lede">Which source carries the loads first, which may charge, and what the AC input and the generator bear.</p>
-  <div class="fields">
-    <ChoiceField path="/policy/mode" select class="mode" />
-    <ChoiceField v-if="mode !== 'off-grid' && mode !== 'peak-shaving'" path="/policy/priority" />
-    <ChoiceField v-if="mode !== 'off-grid' && mode !== 'feed-in'" path="/policy/sell_surplus" boolean />
-    <NumberField v-if="mode === 'peak-shaving'" path="/policy/peak_cap_w" />
-    <NumberField v-if="sells" path="/policy/export_limit_w" />
-    <NumberField v-if="mode !== 'off-grid'" path="/policy/outage_reserve_soc" />
-  </div>
-  <div class="fields second">
-    <ChoiceField path="/policy/source_order" />
-    <ChoiceField path="/policy/charge_order" />
-  </div>
-  <CautionLine v-if="sells">
-    Export and islanding need the grid operator's permission; local code and licensed practice decide.
-  </CautionLine>
-
-  <fieldset v-if="sources?.orders.length">
-    <legend>As the units call it</legend>
+  <StageHead stage="sources" />
+  <section class="few">
+    <div class="fields">
+      <ChoiceField path="/policy/mode" select class="mode" />
+      <ChoiceField v-if="mode !== 'off-grid' && mode !== 'peak-shaving'" path="/policy/priority" />
+      <ChoiceField v-if="mode !== 'off-grid' && mode !== 'feed-in'" path="/policy/sell_surplus" boolean />
+      <NumberField v-if="mode === 'peak-shaving'" path="/policy/peak_cap_w" />
+      <NumberField v-if="sells" path="/policy/export_limit_w" />
+      <NumberField v-if="mode !== 'off-grid'" path="/policy/outage_reserve_soc" />
+    </div>
+    <div class="fields second">
+      <ChoiceField path="/policy/source_order" />
+      <ChoiceField path="/policy/charge_order" />
+    </div>
+    <CautionLine v-if="sells">
+      Export and islanding need the grid operator's permission; local code and licensed practice decide.
+    </CautionLine>
+  </section>
+  <section v-if="sources?.orders.length" class="few">
+    <h2>As the units call it</h2>
     <table v-stack>
       <tbody>
         <tr v-for="o in sources.orders" :key="o.profile + o.quantity">
@@ -58,30 +69,29 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
           <td>
             <b v-if="o.entry">{{ o.entry }}</b><span v-else class="bad">not offered; it has {{ o.offers.join(', ') }}</span>
           </td>
-          <td class="small soft">{{ o.idle.length ? `makes idle: ${o.idle.join(', ')}` : '' }}</td>
+          <td class="small soft">{{ o.idle.length ? `then without effect: ${o.idle.map((i) => `“${i}”`).join(', ')}` : '' }}</td>
         </tr>
       </tbody>
     </table>
-  </fieldset>
-  <fieldset v-if="sources?.ac_window">
-    <legend>AC input window</legend>
+  </section>
+  <FoldPart v-if="sources?.ac_window" name="sources:window" title="AC input window" :says="windowSays">
     <div class="scroll" tabindex="0" role="region" aria-label="Drawing of the AC input window">
       <svg
         viewBox="0 0 700 74"
         class="ac"
         role="img"
-        :aria-label="`AC input: lets go below ${sources.ac_window.low_off_v} V, takes back above ${sources.ac_window.low_on_v} V, takes back below ${sources.ac_window.high_on_v} V, lets go above ${sources.ac_window.high_off_v} V`"
+        :aria-label="`AC input: disconnects below ${sources.ac_window.low_off_v} V, reconnects above ${sources.ac_window.low_on_v} V, reconnects below ${sources.ac_window.high_on_v} V, disconnects above ${sources.ac_window.high_off_v} V`"
       >
         <rect x="20" y="26" width="660" height="16" class="out" />
         <rect x="140" y="26" width="420" height="16" class="back" />
         <rect x="200" y="26" width="300" height="16" class="in" />
         <g
           v-for="([word, v, at], i) in [
-            ['lets go', sources.ac_window.low_off_v, 140],
-            ['takes back', sources.ac_window.low_on_v, 200],
+            ['disconnects', sources.ac_window.low_off_v, 140],
+            ['reconnects', sources.ac_window.low_on_v, 200],
             ['nominal', sources.ac_window.nominal_v, 350],
-            ['takes back', sources.ac_window.high_on_v, 500],
-            ['lets go', sources.ac_window.high_off_v, 560],
+            ['reconnects', sources.ac_window.high_on_v, 500],
+            ['disconnects', sources.ac_window.high_off_v, 560],
           ] as [string, number, number][]"
           :key="i"
         >
@@ -99,9 +109,8 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
       }}
       The same frequency on all units; neutral and earth bonded only as local code says.
     </p>
-  </fieldset>
-  <fieldset v-if="has('generator')" data-pointer="/generator" tabindex="-1">
-    <legend>Generator</legend>
+  </FoldPart>
+  <FoldPart v-if="has('generator')" name="sources:generator" title="Generator" :says="generatorSays" pointer="/generator">
     <div class="fields">
       <NumberField path="/generator/continuous_w" />
       <NumberField path="/generator/derate" />
@@ -139,9 +148,8 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
       </ul>
       <CautionLine>Exhaust kills: run it outdoors. Neutral bonding and transfer only as local code says.</CautionLine>
     </template>
-  </fieldset>
-  <fieldset>
-    <legend>Gentlest sufficient current</legend>
+  </FoldPart>
+  <FoldPart name="sources:gentlest" title="Gentlest charging that still suffices" says="tried on a year">
     <p class="soft">
       Gentle charging cools and lasts, but the day must suffice. The lowest cap on the bank that still reaches full on four days
       of five, tried on a year.
@@ -207,7 +215,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
         {{ percent(g.full_by_hour[18]) }} of days.
       </p>
     </div>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
@@ -215,7 +223,7 @@ const hours = computed(() => (g.value?.full_by_hour ?? []).map((share, h) => `by
   width: min(380px, 100%);
 }
 .second {
-  margin: 10px 0;
+  margin-top: 12px;
 }
 .ac {
   width: 100%;

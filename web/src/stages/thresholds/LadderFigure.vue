@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The ladder: one vertical scale, each threshold a rung. Drag a rung, or move it with the keys; what is not permitted is hatched.
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Plan, Rung } from '../../api/client'
 import { percent, tidy } from '../../ui/figures'
 import { scaleOf, spread, ticks, toneOf } from './ladder'
@@ -11,8 +11,9 @@ const props = defineProps<{
   rungs: [string, Rung][]
   view: NonNullable<Plan['ladder_view']>
   kind: 'volts' | 'soc'
-  cells: number
   chosen: string | null
+  /** Nobody has asked about a rung yet: what belongs to the chosen one alone is not drawn. */
+  quiet?: boolean
   ghosts?: { name: string; value: number; who: string }[]
 }>()
 const emit = defineEmits<{ choose: [name: string]; move: [name: string, value: number]; reset: [name: string] }>()
@@ -31,11 +32,11 @@ const wide = computed(() => width.value >= 600)
 // Where it is narrow the names get the room of the cells' scale.
 const LEFT = computed(() => (!narrow.value ? 52 : volts.value ? 34 : 42))
 const lead = computed(() => (narrow.value ? 18 : 30))
-const right = computed(() => width.value - (volts.value && !narrow.value ? 108 : 8))
+const right = computed(() => width.value - (volts.value && !narrow.value ? 76 : 8))
 const boxX = computed(() => Math.min(LEFT.value + 196, right.value - 98))
-const marks = computed(() => ticks(low.value, high.value, 10))
+const marks = computed(() => ticks(low.value, high.value, 5))
 
-const { dragging, down, moved, up, key } = useDrag(
+const { dragging, pending, down, moved, up, key } = useDrag(
   { scale, low, high },
   {
     choose: (name) => emit('choose', name),
@@ -43,7 +44,16 @@ const { dragging, down, moved, up, key } = useDrag(
     reset: (name) => emit('reset', name),
   },
 )
-const valueOf = (name: string, r: Rung) => (dragging.value?.name === name ? dragging.value.value : r.value)
+// A plan that has heard the last key shows its own figure again, also where it refuses the asked one.
+watch(
+  () => props.rungs,
+  (now) => {
+    const asked = pending.value
+    if (asked && now.find(([n]) => n === asked.name)?.[1].wished === asked.value) pending.value = null
+  },
+)
+const valueOf = (name: string, r: Rung) =>
+  dragging.value?.name === name ? dragging.value.value : pending.value?.name === name ? pending.value.value : r.value
 const rows = computed(() => {
   const values = props.rungs.map(([name, r]) => valueOf(name, r))
   const ys = values.map((v) => scale.value.y(v))
@@ -78,7 +88,10 @@ const meaning = (name: string, r: Rung) => {
   }
   if (!volts.value) return ''
   const rest = percent(r.at_rest_soc)
-  return r.sag_v > 0 && !narrow.value ? `${rest} at rest · ${percent(r.under_load_soc)} loaded` : `${rest} at rest`
+  if ((r.at_rest_soc ?? 0) >= 0.995) return 'full at rest'
+  return props.chosen === name && !props.quiet && r.sag_v > 0 && !narrow.value
+    ? `${rest} at rest, ${percent(r.under_load_soc)} loaded`
+    : `${rest} at rest`
 }
 const zoneY = (z: { low: number; high: number }) =>
   z.low < (rows.value.at(-1)?.value ?? 0) ? scale.value.y(z.low) - 5 : scale.value.y(z.high) + 14
@@ -92,7 +105,8 @@ const inFew = (words: string) => {
 const margins = computed(() =>
   rows.value.flatMap((row) => {
     const below = rows.value.find((o) => o.name === row.r.next_below)
-    return row.r.margin === null || row.r.margin === undefined || !below
+    const near = [row.name, below?.name].includes(active.value?.[0])
+    return row.r.margin === null || row.r.margin === undefined || !below || !near || props.quiet
       ? []
       : [
           {
@@ -112,7 +126,7 @@ const bands = computed(() => {
   }))
 })
 const socLabels = computed(() => {
-  const shown = props.view.soc_marks.filter((m) => [0, 0.1, 0.2, 0.5, 0.8, 0.98, 1].includes(m.soc))
+  const shown = props.view.soc_marks.filter((m) => [0.1, 1].includes(m.soc))
   const at = shown.map((m) => scale.value.y(m.v))
   const y = spread(at, 15, 12, height.value - 12)
   return shown.map((m, i) => ({ soc: m.soc, at: at[i] as number, y: y[i] as number }))
@@ -144,7 +158,7 @@ const socLabels = computed(() => {
           />
           <title>{{ z.word }}</title>
           <text v-if="free(zoneY(z))" :x="right - 8" :y="zoneY(z)" text-anchor="end" class="axis">
-            {{ narrow ? inFew(z.word) : z.word }}
+            {{ inFew(z.word.replace(/ [\d.]+$/, '')) }}
           </text>
         </g>
       </template>
@@ -168,13 +182,10 @@ const socLabels = computed(() => {
       <g v-for="m in marks" :key="m">
         <path :d="`M${LEFT} ${scale.y(m)}h8`" class="tick" />
         <text :x="LEFT - 6" :y="scale.y(m) + 4" text-anchor="end" class="axis">{{ volts ? tidy(m, 1) : tidy(m * 100, 0) }}</text>
-        <text v-if="volts && !narrow" :x="right + 60" :y="scale.y(m) + 4" class="axis">
-          {{ (m / cells).toFixed(3) }}
-        </text>
       </g>
       <path :d="`M${LEFT + 8} 0V${height}M${right} 0V${height}`" class="tick" />
-      <text x="2" y="12" class="axis head">{{ volts ? (narrow ? 'V' : 'pack V') : '%' }}</text>
-      <text v-if="volts && !narrow" :x="width - 2" y="12" text-anchor="end" class="axis head">cell V</text>
+      <text x="2" y="12" class="axis head">{{ volts ? (narrow ? 'V' : 'volts') : '%' }}</text>
+      <text v-if="volts && !narrow" :x="width - 2" y="12" text-anchor="end" class="axis head">charge</text>
 
       <template v-if="volts && !narrow">
         <rect
@@ -201,7 +212,7 @@ const socLabels = computed(() => {
         class="line"
         :class="{ chosen: chosen === row.name }"
       />
-      <template v-if="active && !dragging && volts && active[1].sag_v > 0.01">
+      <template v-if="active && !quiet && !dragging && volts && active[1].sag_v > 0.01">
         <path :d="`M${boxX + 92} ${scale.y(active[1].value + active[1].sag_v)}H${right}`" class="sag" />
         <text
           v-if="wide"
@@ -380,6 +391,9 @@ svg {
   cursor: ns-resize;
   touch-action: none;
   outline: none;
+}
+.handle * {
+  touch-action: none;
 }
 .touch {
   fill: transparent;

@@ -2,6 +2,10 @@
 import EmptyNote from '../../ui/EmptyNote.vue'
 import { computed, ref, watch } from 'vue'
 import type { Derived, Rung } from '../../api/client'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
+import { counted } from '../../ui/words'
+import { wordsAt } from '../../job/words'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import { tidy } from '../../ui/figures'
@@ -31,6 +35,11 @@ watch(
   },
   { immediate: true },
 )
+const why = ref(false)
+function choose(name: string) {
+  chosen.value = name
+  why.value = true
+}
 const rung = computed(() => (chosen.value ? plan.value?.ladder[chosen.value] : undefined))
 const derived = computed(() => (chosen.value ? plan.value?.quantities[chosen.value] : undefined))
 const show = (r: Rung, v: number) => (r.kind === 'soc' ? `${tidy(v * 100, 1)} %` : `${tidy(v, 2)} V`)
@@ -57,53 +66,43 @@ const unfolded = ref(false)
 watch([chosen, rare], () => {
   if (rare.value.some(([name, d]) => name === chosen.value || d.wished !== null)) unfolded.value = true
 })
+const BASIS = ['reserve_soc', 'shutdown_soc', 'overshoot_v', 'imbalance_v', 'meter_error_v'].map((n) => `/policy/${n}`)
+const schoolsSay = computed(() =>
+  ['charge_school', 'float_school', 'low_end_school', 'control']
+    .map((name) => {
+      const words = wordsAt(`/policy/${name}`)
+      const held = job.at(`/policy/${name}`) ?? words?.default
+      return words?.choices.find((c) => c.value === held)?.word
+    })
+    .filter(Boolean)
+    .join(', '),
+)
+const othersSay = computed(() => {
+  const all = [...rows.value, ...rare.value]
+  const mine = all.filter(([, d]) => d.own).length
+  return `${counted(all.length, 'figure')}${mine ? `, ${mine} own` : ''}`
+})
 const topology = computed(() => plan.value?.bank)
 </script>
 
 <template>
-  <h1>Thresholds</h1>
-  <p v-if="topology && view" class="lede">
-    {{ topology.series_cells }} cells in series, {{ topology.modules.length }}
-    {{ topology.modules.length === 1 ? 'module' : 'modules' }}, {{ tidy(topology.path_mohm, 1) }} mΩ to the units at
-    {{ tidy(view.design_load_a, 0) }} A design load. Decided by
-    {{ view.decide_by === 'soc' ? 'charge %, volts stand behind' : 'volts' }}.
-  </p>
-  <div class="choices">
-    <ChoiceField path="/policy/charge_school" />
-    <NumberField path="/policy/charge_cell_v" placeholder="3.50, 3.60 …" />
-    <ChoiceField path="/policy/float_school" />
-    <ChoiceField path="/policy/low_end_school" />
-    <ChoiceField path="/policy/control" />
-  </div>
+  <StageHead stage="thresholds" />
   <template v-if="view?.feasible && topology">
-    <div class="ladders" :class="{ two: soc.length }">
-      <LadderFigure
-        :rungs="volts"
-        :view="view"
-        kind="volts"
-        :ghosts="ghosts('volts')"
-        :cells="topology.series_cells"
-        :chosen="chosen"
-        @choose="(n) => (chosen = n)"
-        @move="(n, v) => job.set(own(n), v)"
-        @reset="(n) => job.set(own(n), undefined)"
-      />
-      <LadderFigure
-        v-if="soc.length"
-        :rungs="soc"
-        :view="view"
-        kind="soc"
-        :ghosts="ghosts('soc')"
-        :cells="topology.series_cells"
-        :chosen="chosen"
-        @choose="(n) => (chosen = n)"
-        @move="(n, v) => job.set(own(n), v)"
-        @reset="(n) => job.set(own(n), undefined)"
-      />
-    </div>
+    <LadderFigure
+      :rungs="volts"
+      :view="view"
+      kind="volts"
+      :ghosts="ghosts('volts')"
+      :chosen="chosen"
+      :quiet="!why"
+      @choose="choose"
+      @move="(n, v) => job.set(own(n), v)"
+      @reset="(n) => job.set(own(n), undefined)"
+    />
     <p v-if="ghosts('volts').length + ghosts('soc').length" class="soft small">Dashed rings: as found, where it differs.</p>
     <WhyPanel
       v-if="rung && chosen"
+      v-model:open="why"
       :title="title"
       :reasons="rung.reasons"
       :alternatives="rung.alternatives"
@@ -131,6 +130,7 @@ const topology = computed(() => plan.value?.bank)
     </WhyPanel>
     <WhyPanel
       v-else-if="derived && chosen"
+      v-model:open="why"
       :title="title"
       :reasons="derived.reasons"
       :alternatives="derived.alternatives"
@@ -172,32 +172,51 @@ const topology = computed(() => plan.value?.bank)
         <button v-if="derived.wished !== null" @click="job.set(own(chosen), undefined)">Back to the plan's figure</button>
       </div>
     </WhyPanel>
+    <FoldPart
+      v-if="soc.length"
+      name="thresholds:soc"
+      title="The same by charge %"
+      :says="`${counted(soc.length, 'level')}${view.decide_by === 'soc' ? '; the units decide by these' : ''}`"
+    >
+      <LadderFigure
+        :rungs="soc"
+        :view="view"
+        kind="soc"
+        :ghosts="ghosts('soc')"
+        :chosen="chosen"
+        :quiet="!why"
+        @choose="choose"
+        @move="(n, v) => job.set(own(n), v)"
+        @reset="(n) => job.set(own(n), undefined)"
+      />
+    </FoldPart>
   </template>
   <div v-else-if="view && !view.feasible" class="conflict" role="alert">
-    <h2>No ladder fits</h2>
-    <p>These rules cannot hold together: {{ view.conflict.join(', ') }}.</p>
+    <h2>No set of thresholds fits</h2>
+    <p>What was chosen cannot hold together; the finding beside it says which rules meet.</p>
     <p>{{ view.way_out }}</p>
   </div>
   <EmptyNote v-else>Thresholds follow once the bank is one bank. See the findings.</EmptyNote>
 
-  <fieldset data-pointer="/policy">
-    <legend>What the ladder rests on</legend>
+  <FoldPart name="thresholds:schools" title="Ways of charging and deciding" :says="schoolsSay" pointer="/policy">
     <div class="fields">
-      <NumberField path="/policy/reserve_soc" />
-      <NumberField path="/policy/shutdown_soc" />
-      <NumberField path="/policy/overshoot_v" />
-      <NumberField path="/policy/imbalance_v" />
-      <NumberField path="/policy/meter_error_v" />
-    </div>
-    <div class="fields later">
+      <ChoiceField path="/policy/charge_school" />
+      <NumberField path="/policy/charge_cell_v" placeholder="3.50, 3.60 …" />
+      <ChoiceField path="/policy/float_school" />
+      <ChoiceField path="/policy/low_end_school" />
+      <ChoiceField path="/policy/control" />
       <ChoiceField path="/policy/hold_school" />
     </div>
-  </fieldset>
-  <fieldset v-if="rows.length">
-    <legend>Other figures of the plan</legend>
+  </FoldPart>
+  <FoldPart name="thresholds:basis" title="What the ladder rests on" :paths="BASIS">
+    <div class="fields">
+      <NumberField v-for="at in BASIS" :key="at" :path="at" />
+    </div>
+  </FoldPart>
+  <FoldPart v-if="rows.length" name="thresholds:others" title="Other figures of the plan" :says="othersSay">
     <ul class="derived">
       <li v-for="[name, d] in rows" :key="name" :data-pointer="own(name)" tabindex="-1">
-        <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
+        <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="choose(name)">
           <span>{{ d.word }}</span> <b>{{ said(d.value, d) }}</b>
         </button>
       </li>
@@ -206,34 +225,16 @@ const topology = computed(() => plan.value?.bank)
       <summary>{{ rare.length }} more that this unit knows</summary>
       <ul class="derived">
         <li v-for="[name, d] in rare" :key="name" :data-pointer="own(name)" tabindex="-1">
-          <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="chosen = name">
+          <button class="plain" :data-pointer="`/quantities/${name}`" :aria-pressed="chosen === name" @click="choose(name)">
             <span>{{ d.word }}</span> <b :class="{ own: d.own }">{{ said(d.value, d) }}</b>
           </button>
         </li>
       </ul>
     </details>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
-.choices {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 20px;
-  border-block: 1px solid var(--faint);
-  padding: 8px 0;
-  margin: 10px 0;
-}
-.ladders.two {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 262px;
-  gap: 14px;
-}
-@media (max-width: 1180px) {
-  .ladders.two {
-    grid-template-columns: 1fr;
-  }
-}
 .own {
   display: flex;
   gap: 12px 18px;
@@ -243,9 +244,6 @@ const topology = computed(() => plan.value?.bank)
 }
 .range {
   flex: 1 1 300px;
-}
-.later {
-  margin-top: 12px;
 }
 .rare {
   margin-top: 12px;

@@ -21,6 +21,8 @@ const STILL_PX = 3
 
 export function useDrag(on: { scale: Ref<Scale>; low: Ref<number>; high: Ref<number> }, told: Told) {
   const dragging = shallowRef<Drag | null>(null)
+  /** What keys have asked for while the plan is on its way: the next key steps from here. */
+  const pending = shallowRef<{ name: string; value: number } | null>(null)
 
   function down(event: PointerEvent, name: string, r: Rung) {
     if (event.button !== 0) return
@@ -44,14 +46,20 @@ export function useDrag(on: { scale: Ref<Scale>; low: Ref<number>; high: Ref<num
   }
   function key(event: KeyboardEvent, name: string, r: Rung) {
     const by = STEPS[event.key]
-    if (by !== undefined) told.move(name, snap(r.value + by * r.step, r.step, r.value))
-    else if (event.key === 'Delete' || event.key === 'Backspace') told.reset(name)
-    else if (event.key === 'Enter' || event.key === ' ') told.choose(name)
+    if (by !== undefined) {
+      const from = pending.value?.name === name && r.wished !== pending.value.value ? pending.value.value : r.value
+      const value = snap(Math.min(on.high.value, Math.max(on.low.value, from + by * r.step)), r.step, r.value)
+      pending.value = { name, value }
+      told.move(name, value)
+    } else if (event.key === 'Delete' || event.key === 'Backspace') {
+      pending.value = null
+      told.reset(name)
+    } else if (event.key === 'Enter' || event.key === ' ') told.choose(name)
     else {
       if (event.key === 'Escape') dragging.value = null
       return
     }
     event.preventDefault()
   }
-  return { dragging, down, moved, up, key }
+  return { dragging, pending, down, moved, up, key }
 }

@@ -31,7 +31,7 @@ const start = computed(() => group.value?.start.map((step) => step.join(' and ')
           <text :x="box.x + box.width - 8" :y="box.y + (box.long ? 35 : 18)" text-anchor="end" class="small">
             {{ box.place }}
           </text>
-          <text :x="box.x + 9" :y="box.y + 35" class="small">{{ box.told }}</text>
+          <text v-if="box.kind !== 'unit'" :x="box.x + 9" :y="box.y + 35" class="small">{{ box.told }}</text>
         </g>
         <text v-for="note in drawn.notes" :key="note.key" :x="note.x" :y="note.y" class="small">{{ note.text }}</text>
         <g v-for="line in drawn.lines" :key="`${line.key}-word`">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Arrays with an inverter of their own on the units' output side.
+import FoldPart from '../../ui/FoldPart.vue'
 import { computed } from 'vue'
 import { useJob } from '../../job/use-job'
 import CautionLine from '../../ui/CautionLine.vue'
@@ -20,8 +21,12 @@ function add() {
 </script>
 
 <template>
-  <fieldset data-pointer="/sun/on_output" tabindex="-1">
-    <legend>Arrays on the output side</legend>
+  <FoldPart
+    name="units:output"
+    title="Arrays on the output side"
+    :says="String(arrays.length || 'none')"
+    pointer="/sun/on_output"
+  >
     <div v-for="(a, i) in arrays" :key="i" class="fields" :data-output-array="a.id">
       <TextField :path="`/sun/on_output/${i}/id`" needed />
       <NumberField :path="`/sun/on_output/${i}/inverter_w`" />
@@ -39,7 +44,7 @@ function add() {
       It must turn itself down when the bank is full: test with a full bank and the loads off. Local code and licensed practice
       decide.
     </CautionLine>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

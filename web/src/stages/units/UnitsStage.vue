@@ -8,6 +8,9 @@ import { useRouter } from 'vue-router'
 import { freeId } from '../bank/modules'
 import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
+import FoldPart from '../../ui/FoldPart.vue'
+import StageHead from '../../ui/StageHead.vue'
+import { counted } from '../../ui/words'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
 import TextField from '../../ui/TextField.vue'
@@ -67,13 +70,19 @@ function addSun(plate?: Record<string, unknown>) {
 const controller = computed(() => job.at('/controller') as Unit | undefined)
 const addingHub = ref(made('controller/1'))
 const addHub = () =>
-  job.set('/controller', {
-    id: freeId(
-      [...units.value, ...chargers.value].map((u) => u.id),
-      'HUB',
-    ),
-    profile: addingHub.value,
-  })
+  job.setAll([
+    [
+      '/controller',
+      {
+        id: freeId(
+          [...units.value, ...chargers.value].map((u) => u.id),
+          'HUB',
+        ),
+        profile: addingHub.value,
+      },
+    ],
+    ...pinned(job, 'controller', addingHub.value),
+  ])
 const refused = (path: string) => job.problems.value.some((p) => p.pointer.startsWith(path))
 /** Units with sun chargers of their own. */
 const tracked = computed(() =>
@@ -84,12 +93,10 @@ const tracked = computed(() =>
 /** Whether a unit's AC side is three-phase by itself. */
 const whole = (id: string) => (job.plan.value?.group?.places.find((p) => p.unit === id)?.phases.length ?? 1) > 1
 const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u.unit === id)
-const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => u.unit === id)
 </script>
 
 <template>
-  <h1>Units</h1>
-  <p class="lede">Inverter-chargers in parallel: one model, one firmware, one host, each in its place.</p>
+  <StageHead stage="units" />
   <NewerProfiles :kinds="['inverter', 'sun-charger', 'controller']" />
   <div class="scroll" data-pointer="/units" tabindex="-1">
     <table v-if="units.length" v-stack>
@@ -104,14 +111,15 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
           <th>Role</th>
           <th>Phase</th>
           <th class="num">Charges</th>
-          <th class="num">Draws</th>
           <th><span class="visually-hidden">Actions</span></th>
         </tr>
       </thead>
       <tbody>
         <template v-for="(u, i) in units" :key="i">
           <tr>
-            <td><TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed bare class="id" /></td>
+            <td>
+              <b>{{ u.id }}</b>
+            </td>
             <td class="model">
               <button
                 v-if="u.plate"
@@ -122,14 +130,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
               >
                 By plate
               </button>
-              <ChoiceField
-                v-else
-                :path="`/units/${i}/profile`"
-                :label="`Model of ${u.id}`"
-                select
-                bare
-                :choices="of('inverter').map((p) => [p.id, p.name])"
-              />
+              <template v-else>{{ nameOf(u.profile ?? '') }}</template>
             </td>
             <td><TextField :path="`/units/${i}/firmware`" :label="`Firmware of ${u.id}`" bare class="id" /></td>
             <td>
@@ -140,7 +141,6 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
               <ChoiceField v-else :path="`/units/${i}/phase`" :label="`Phase of ${u.id}`" select bare />
             </td>
             <td class="num">{{ share(u.id) ? amps(share(u.id)?.a) : '' }}</td>
-            <td class="num">{{ out(u.id) ? amps(out(u.id)?.a) : '' }}</td>
             <td class="num">
               <button
                 class="plain"
@@ -148,44 +148,80 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
                 :aria-label="`More of ${u.id}`"
                 @click="openRow = openRow === `more ${u.id}` ? '' : `more ${u.id}`"
               >
-                More
+                Details
               </button>
-              <button class="plain" :aria-label="`Remove ${u.id}`" @click="job.drop('/units', i)">Remove</button>
             </td>
           </tr>
           <tr v-if="openRow === `more ${u.id}`">
-            <td colspan="8" class="own"><TextField :path="`/units/${i}/serial`" /></td>
+            <td colspan="7" class="own">
+              <div class="fields">
+                <TextField :path="`/units/${i}/id`" :label="`Name of unit ${i + 1}`" needed />
+                <ChoiceField
+                  v-if="!u.plate"
+                  :path="`/units/${i}/profile`"
+                  :label="`Model of ${u.id}`"
+                  select
+                  :choices="of('inverter').map((p) => [p.id, p.name])"
+                />
+                <TextField :path="`/units/${i}/serial`" />
+              </div>
+              <button class="plain" :aria-label="`Remove ${u.id}`" @click="job.drop('/units', i)">Remove this unit</button>
+            </td>
           </tr>
           <tr v-if="u.plate && (openRow === u.id || refused(`/units/${i}/plate`))">
-            <td colspan="8" class="own"><PlateFields :path="`/units/${i}/plate`" kind="unit" /></td>
+            <td colspan="7" class="own"><PlateFields :path="`/units/${i}/plate`" kind="unit" /></td>
           </tr>
         </template>
       </tbody>
     </table>
     <EmptyNote v-else>No unit yet. Choose a model and add it; add the next for each unit in parallel.</EmptyNote>
   </div>
-  <div class="adding">
-    <PickField
-      v-model="adding"
-      class="wide"
-      label="Model of the new unit"
-      placeholder="Model from the library"
-      :choices="of('inverter').map((p) => [p.id, `${p.name} · ${p.about}`])"
-    />
-    <button :disabled="!adding" @click="add()">Add unit</button>
-    <button @click="add(PLATE)">Add by plate</button>
-    <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id } }"
-      >Not listed? Describe its menu</RouterLink
-    >
-  </div>
-  <GroupFigure />
-  <fieldset v-if="tracked.length" data-trackers>
-    <legend>Arrays on the units' own trackers</legend>
+  <GroupFigure class="few" />
+  <FoldPart
+    :key="String(!units.length)"
+    name="units:add"
+    title="Add units"
+    says="from the library or by plate"
+    :begins="!units.length"
+  >
+    <div class="adding">
+      <PickField
+        v-model="adding"
+        class="wide"
+        label="Model of the new unit"
+        placeholder="Model from the library"
+        :choices="of('inverter').map((p) => [p.id, `${p.name} · ${p.about}`])"
+      />
+      <button :disabled="!adding" @click="add()">Add unit</button>
+      <button @click="add(PLATE)">Add by plate</button>
+      <RouterLink class="small" :to="{ name: 'library', params: { profile: 'new' }, query: { from: job.id } }"
+        >Not listed? Describe its menu</RouterLink
+      >
+    </div>
+  </FoldPart>
+  <FoldPart
+    v-if="tracked.length"
+    name="units:trackers"
+    title="Arrays on the units' own trackers"
+    :says="counted(tracked.length, 'unit')"
+    data-trackers
+  >
     <ArrayFields v-for="u in tracked" :id="u.id" :key="u.index" :path="`/units/${u.index}`" />
     <CautionLine>Panels are live by day, also when everything else is off.</CautionLine>
-  </fieldset>
-  <fieldset data-pointer="/sun">
-    <legend>Separate sun chargers</legend>
+  </FoldPart>
+  <FoldPart
+    name="units:sun"
+    title="Separate sun chargers"
+    :says="
+      chargers.length
+        ? chargers
+            .map((c) => c.id)
+            .slice(0, 4)
+            .join(', ')
+        : 'none'
+    "
+    pointer="/sun"
+  >
     <div v-if="chargers.length" class="scroll">
       <table v-stack data-pointer="/sun/chargers" class="slim" tabindex="-1">
         <thead>
@@ -263,10 +299,15 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       >
     </div>
     <CautionLine>The bank first, sun after it: a sun charger must never see panels without a bank.</CautionLine>
-  </fieldset>
+  </FoldPart>
   <OutputArrays />
-  <fieldset v-if="controller || of('controller').length" data-pointer="/controller" tabindex="-1">
-    <legend>Controller</legend>
+  <FoldPart
+    v-if="controller || of('controller').length"
+    name="units:controller"
+    title="Controller"
+    :says="controller?.id ?? 'none'"
+    pointer="/controller"
+  >
     <div v-if="controller" class="fields">
       <TextField path="/controller/id" needed />
       <ChoiceField path="/controller/profile" select :choices="of('controller').map((p) => [p.id, p.name])" />
@@ -285,7 +326,7 @@ const out = (id: string) => job.plan.value?.limits?.discharge.units.find((u) => 
       <button :disabled="!addingHub" @click="addHub">Add controller</button>
     </div>
     <p v-if="controller" class="soft small">It holds the bank's own current; each charger then keeps its own maximum.</p>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>
@@ -317,9 +358,6 @@ td.phase :deep(.pick) {
 }
 td.num button {
   padding: 0 6px;
-}
-td.model :deep(.pick) {
-  width: 138px;
 }
 .adding {
   display: flex;

@@ -144,7 +144,7 @@ function key(event: KeyboardEvent, p: Piece) {
         <text v-if="x(p.to) - x(p.from) > 64" :x="x(p.from) + 12" :y="TOP + 20" class="on">
           {{ (shown[p.index] as Win).action }}
         </text>
-        <text v-if="x(p.to) - x(p.from) > 92" :x="x(p.from) + 12" :y="TOP + 36" class="on light">
+        <text v-if="chosen === p.index && x(p.to) - x(p.from) > 92" :x="x(p.from) + 12" :y="TOP + 36" class="on light">
           {{ clock(p.from) }}–{{ clock(p.to) }}
         </text>
       </g>
@@ -201,7 +201,7 @@ function key(event: KeyboardEvent, p: Piece) {
         </rect>
       </template>
     </g>
-    <g v-for="h in [0, 3, 6, 9, 12, 15, 18, 21, 24]" :key="h">
+    <g v-for="h in [0, 6, 12, 18, 24]" :key="h">
       <path :d="`M${x(h * 60)} ${TOP - 4}V${height - 14}`" class="hour" />
       <text :x="x(h * 60)" :y="height - 2" :text-anchor="h === 0 ? 'start' : h === 24 ? 'end' : 'middle'" class="small-text">
         {{ String(h).padStart(2, '0') }}

@@ -18,7 +18,7 @@ import SimulatedDay from './SimulatedDay.vue'
 import SlotsPart from './SlotsPart.vue'
 import WindowTable from './WindowTable.vue'
 import SeasonsPart from './SeasonsPart.vue'
-import { covers, DAYS, firstIn, type Season, type Win } from './ribbon'
+import { covers, firstIn, type Season, type Win } from './ribbon'
 
 const SIMULATE_AFTER_MS = 250
 /** A day chosen in the year: shown as it is there, after all the days before it. */
@@ -82,7 +82,6 @@ const ready = computed(() => !!job.plan.value?.bank && job.plan.value.units.leng
 
 // The simulated day, asked for anew a moment after each plan; the one before stays until it is there.
 const asked = shallowRef<{ document: Job; lead: number; turn: number } | null>(null)
-let turn = 0
 watchDebounced(
   [() => job.plan.value, dateOf],
   () => {
@@ -90,7 +89,7 @@ watchDebounced(
     if (!document || !ready.value) return
     const lead = replay.value ? daysBetween(firstDay.value, replay.value.date) : 0
     const flow = { ...document.flow, start: lead ? firstDay.value : dateOf.value }
-    asked.value = { document: { ...document, flow }, lead, turn: ++turn }
+    asked.value = { document: { ...document, flow }, lead, turn: job.turn.value }
   },
   { debounce: SIMULATE_AFTER_MS, immediate: true },
 )
@@ -112,16 +111,16 @@ const thresholds = computed(() =>
     return r ? [{ word: r.word, v: r.value, tone: `var(--${tone})` }] : []
   }),
 )
+const NAMES = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
 </script>
 
 <template>
   <div ref="box">
     <div class="days">
-      <ElSegmented v-model="day" :options="DAYS.map((d, i) => ({ value: i, label: d }))" aria-label="Weekday shown" />
+      <ElSegmented v-model="day" :options="NAMES.map((d, i) => ({ value: i, label: d }))" aria-label="Weekday shown" />
       <span class="gap" />
       <button @click="add">Add window</button>
-      <a v-if="windows.length" class="button" :href="`/api/jobs/${job.id}/windows.ics`" download>Calendar file</a>
     </div>
     <div v-if="parts.length > 1" class="days" data-parts>
       <span class="soft">From</span>
@@ -146,21 +145,23 @@ const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'
       @change="set"
       @remove="remove"
     />
-    <p class="soft small">
-      Drag a window or its ends, or use the arrow keys (Shift: its end, Alt: its start, Delete: away). Steps of 15 minutes; type
-      for others.
-    </p>
     <p v-if="replay" role="status" data-replay>
       {{ WORD[day] }}, {{ replay.date }} as in the year, beginning at {{ Math.round(replay.soc * 100) }} %.
       <button class="link" @click="replay = null">back to the first week</button>
     </p>
-    <SimulatedDay v-if="ready && sim?.series" :series="sim.series" :width="width" :thresholds="thresholds" />
+    <SimulatedDay v-if="ready && sim?.series" :series="sim.series" :thresholds="thresholds" />
     <WaitNote v-else-if="ready && !failure" class="waiting" word="Simulating the day" :rows="10" />
     <EmptyNote v-else-if="!ready">The simulated day follows once there are a bank, units and thresholds that fit.</EmptyNote>
     <p v-if="failure && ready" role="alert" class="bad">{{ failure }}</p>
     <p v-for="a in sim?.assumed ?? []" :key="a" class="soft small">Assumed: {{ a }}.</p>
 
-    <WindowTable :windows="windows" :seasons="seasons" :chosen="chosen" @choose="(i) => (chosen = i)" @remove="remove" />
+    <WindowTable :windows="windows" :seasons="seasons" :chosen="chosen" @choose="(i) => (chosen = i)" @remove="remove">
+      <p class="soft small">
+        Drag a window or its ends above, or use the arrow keys (Shift: its end, Alt: its start, Delete: away), in steps of 15
+        minutes; type here for others.
+        <a v-if="windows.length" :href="`/api/jobs/${job.id}/windows.ics`" download>Calendar file</a>
+      </p>
+    </WindowTable>
     <SlotsPart v-if="units.length" :units="units" />
     <PricesPart />
     <SeasonsPart :seasons="seasons" />

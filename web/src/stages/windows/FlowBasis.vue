@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // What the simulation rests on: first day, weather, measured series, outages.
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import DateField from '../../ui/DateField.vue'
 import FileButton from '../../ui/FileButton.vue'
@@ -56,8 +57,12 @@ const addOutage = () =>
 </script>
 
 <template>
-  <fieldset data-pointer="/flow" tabindex="-1">
-    <legend>What the simulation rests on</legend>
+  <FoldPart
+    name="windows:basis"
+    title="What the simulation rests on"
+    says="first day, weather, own load and sun series, outages"
+    pointer="/flow"
+  >
     <div class="fields">
       <DateField path="/flow/start" />
       <NumberField path="/flow/start_soc" />
@@ -117,7 +122,7 @@ const addOutage = () =>
       </tbody>
     </table>
     <button @click="addOutage">Add an outage</button>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

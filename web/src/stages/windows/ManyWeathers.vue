@@ -87,7 +87,6 @@ const said = (r: (typeof ROWS)[number], b: Band) =>
 </script>
 
 <template>
-  <h2>Many weathers</h2>
   <p class="soft">One year of weather is luck. Of many: one in ten is worse, one in ten better than the band.</p>
   <div class="ask">
     <label class="values"

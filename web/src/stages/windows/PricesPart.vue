@@ -1,5 +1,7 @@
 <script setup lang="ts">
 // What a kWh costs and earns by time, and the best windows for it.
+import { prefs } from '../../ui/prefs'
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import type { Advice } from '../../api/client'
@@ -30,8 +32,12 @@ const takeAdvice = () =>
 </script>
 
 <template>
-  <fieldset :data-pointer="at">
-    <legend>{{ legend }}</legend>
+  <FoldPart
+    :name="`windows:prices${at}`"
+    :title="legend"
+    :says="tariff ? `${tariff.base} ${job.at(`${at}/currency`) ?? prefs.currency} a kWh` : 'none given'"
+    :pointer="at"
+  >
     <template v-if="tariff">
       <div class="fields">
         <NumberField :path="`${at}/base`" />
@@ -100,7 +106,7 @@ const takeAdvice = () =>
       </div>
     </template>
     <button v-else @click="job.set(at, firstPrices())">Add prices</button>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // Parts of the year with windows or prices of their own.
+import FoldPart from '../../ui/FoldPart.vue'
 import { useJob } from '../../job/use-job'
 import { firstPrices } from './prices'
 import EmptyNote from '../../ui/EmptyNote.vue'
@@ -32,8 +33,12 @@ function remove(index: number) {
 </script>
 
 <template>
-  <fieldset data-pointer="/seasons" tabindex="-1">
-    <legend>Seasons</legend>
+  <FoldPart
+    name="windows:seasons"
+    title="Seasons"
+    :says="seasons.length ? seasons.map((s) => s.name).join(', ') : 'none'"
+    pointer="/seasons"
+  >
     <EmptyNote v-if="!seasons.length">None: windows and prices hold all year.</EmptyNote>
     <div v-for="(s, i) in seasons" :key="i" class="season" :data-season="s.name">
       <div class="fields">
@@ -46,7 +51,7 @@ function remove(index: number) {
       <button v-else @click="job.set(`/seasons/${i}/tariff`, job.at('/tariff') ?? firstPrices())">Prices of its own</button>
     </div>
     <p><button @click="add">Add a season</button> <span class="soft small">Days as month-day, 04-01 to 09-30.</span></p>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -1,191 +1,209 @@
 <script setup lang="ts">
-// The simulated day under the ribbon: stacked power, charge, volts with thresholds, transfers; a scrubber tells why at each minute.
+// The simulated day: who carries the loads, what goes into the bank, charge and volts; at the cursor everything and the unit's reason.
+import type { EChartsCoreOption } from 'echarts/core'
 import { computed, ref } from 'vue'
 import type { FlowSeries } from '../../api/client'
 import { tidy } from '../../ui/figures'
-import { clock, line, stack } from './ribbon'
+import FoldPart from '../../ui/FoldPart.vue'
+import PlotBox from '../../ui/PlotBox.vue'
+import { preferred } from '../../ui/prefs'
+import type { Tone } from '../../ui/plot'
+import { carried, LAYERS } from './day'
+import { clock } from './ribbon'
 
-const props = defineProps<{ series: FlowSeries; width: number; thresholds: { word: string; v: number; tone: string }[] }>()
-const LEFT = 64
-const inner = computed(() => Math.max(260, props.width - LEFT - 8))
+const props = defineProps<{ series: FlowSeries; thresholds: { word: string; v: number; tone: string }[] }>()
 const at = ref(720)
 const c = (name: string) => props.series.columns[name] ?? []
-const add = (...names: string[]) => c(names[0] as string).map((_, i) => names.reduce((s, n) => s + (c(n)[i] ?? 0), 0))
-const running = (i: number) => (c('generator')[i] ?? 0) > 0
-const fromAc = () => add('mains_load_w', 'mains_other_w')
-const LAYERS: [string, string, () => number[]][] = [
-  ['sun to loads', 'sun', () => add('sun_load_w', 'sun_other_w')],
-  ['sun on the output side to loads', 'copper', () => add('output_load_w', 'output_other_w')],
-  ['bank to loads', 'bank', () => add('bank_load_w', 'bank_other_w')],
-  ['mains to loads', 'mains', () => fromAc().map((w, i) => (running(i) ? 0 : w))],
-  ['generator to loads', 'gen', () => fromAc().map((w, i) => (running(i) ? w : 0))],
-  ['not served', 'stop', () => c('unserved_w')],
-  ['sold', 'load', () => add('sun_grid_w', 'bank_grid_w', 'output_grid_w')],
-]
-const layers = computed(() => LAYERS.map(([word, tone, f]) => ({ word, tone: `var(--${tone})`, values: f() })))
-const shown = computed(() => layers.value.filter((l) => l.values.some((w) => w > 0)))
-const charging = computed(() => add('sun_bank_w', 'mains_bank_w', 'output_bank_w'))
-const most = computed(() => {
-  const sums = (layers.value[0]?.values ?? []).map((_, i) => layers.value.reduce((s, l) => s + (l.values[i] ?? 0), 0))
-  return Math.max(500, ...sums, ...charging.value)
-})
-const H = 150
-const yP = (w: number) => 8 + H - (H * w) / most.value
-const areas = computed(() =>
-  stack(
-    layers.value.map((l) => l.values),
-    inner.value,
-    yP,
-  ),
-)
-const chargeLine = computed(() => line(charging.value, inner.value, yP))
-const S0 = H + 34
-const yS = (s: number) => S0 + 70 - 70 * s
-const socLine = computed(() => line(c('soc'), inner.value, yS))
-const V0 = S0 + 98
-const volts = computed(() => c('volts'))
-const vLow = computed(() => Math.min(...volts.value, ...props.thresholds.map((t) => t.v)) - 0.3)
-const vHigh = computed(() => Math.max(...volts.value, ...props.thresholds.map((t) => t.v)) + 0.3)
-const yV = (v: number) => V0 + 90 - (90 * (v - vLow.value)) / (vHigh.value - vLow.value)
-const voltLine = computed(() => line(volts.value, inner.value, yV))
-const flips = computed(() => {
-  const m = c('on_mains')
-  return m.flatMap((v, i) =>
-    i > 0 && v !== m[i - 1] ? [{ i, to: v ? (running(i) ? 'to the generator' : 'to the mains') : 'back to the bank' }] : [],
-  )
-})
+const day = computed(() => carried(props.series))
+const shown = computed(() => LAYERS.filter((l) => day.value.layers[l.word]?.some((w) => w > 0)))
 const n = computed(() => props.series.minute.length)
-const x = (i: number) => (i / n.value) * inner.value
 const now = computed(() => Math.min(n.value - 1, at.value))
-const told = computed(() => props.series.reasons[props.series.reason[now.value] ?? 0] ?? '')
+const reasonAt = (i: number) => props.series.reasons[props.series.reason[i] ?? 0] ?? ''
+const kw = (w: number) => `${tidy(w / 1000, 2)} kW`
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 const value = (name: string) => c(name)[now.value] ?? 0
 const sold = computed(() => value('sun_grid_w') + value('bank_grid_w') + value('output_grid_w'))
-const height = V0 + 110
-function scrub(event: PointerEvent) {
-  if (event.buttons === 0 && event.type !== 'pointerdown') return
-  const box = (event.currentTarget as SVGElement).getBoundingClientRect()
-  const scale = box.width / props.width
-  at.value = Math.round(Math.max(0, Math.min(n.value - 1, (((event.clientX - box.left) / scale - LEFT) / inner.value) * n.value)))
+const figures = computed(() =>
+  preferred(
+    ` Charge ${tidy(value('soc') * 100, 0)} %, load ${tidy(value('load_w'), 0)} W` +
+      (sold.value > 0.5 ? `, sold ${tidy(sold.value, 0)} W` : '') +
+      (value('overload') ? ', the source is overloaded' : ''),
+  ),
+)
+function told(i: number): string {
+  const rows = [
+    ...shown.value.map((l) => [l.word, kw(day.value.layers[l.word]?.[i] ?? 0)]),
+    ['Into the bank', kw(day.value.charging[i] ?? 0)],
+    ['Charge', `${tidy((c('soc')[i] ?? 0) * 100, 1)} %`],
+    ['Volts', `${tidy(c('volts')[i] ?? 0, 2)} V, ${tidy(c('amps')[i] ?? 0, 0)} A`],
+  ]
+  const lines = rows.map(
+    ([word, said]) => `<tr><td>${word}</td><td style="text-align:right;padding-left:14px">${preferred(said as string)}</td></tr>`,
+  )
+  return `<b>${clock(props.series.minute[i] ?? 0)} ${capital(reasonAt(i))}</b><table style="width:auto">${lines.join('')}</table>`
 }
+const times = { min: 0, max: 1440, interval: 360 }
+const make = (tone: (name: Tone) => string): EChartsCoreOption => {
+  const axis = {
+    axisLine: { lineStyle: { color: tone('soft') } },
+    axisLabel: { color: tone('soft') },
+    splitLine: { lineStyle: { color: tone('faint') } },
+  }
+  const xs = (of: number[]) => of.map((v, i) => [props.series.minute[i] ?? i, v])
+  const line = { type: 'line', showSymbol: false, emphasis: { disabled: true } }
+  const mark = (silent: object) => ({ silent: true, symbol: 'none', ...silent })
+  return {
+    legend: {
+      top: 0,
+      left: 44,
+      right: 8,
+      icon: 'rect',
+      itemGap: 16,
+      itemWidth: 14,
+      itemHeight: 9,
+      textStyle: { color: tone('ink'), fontSize: 13 },
+    },
+    tooltip: {
+      trigger: 'axis',
+      backgroundColor: tone('raised'),
+      borderColor: tone('rule'),
+      textStyle: { color: tone('ink'), fontSize: 13 },
+      formatter: (points: { dataIndex: number }[]) => told(points[0]?.dataIndex ?? 0),
+    },
+    axisPointer: { link: [{ xAxisIndex: 'all' }], lineStyle: { color: tone('ink') } },
+    grid: [
+      { left: 44, right: 48, top: 58, height: 150 },
+      { left: 44, right: 48, top: 250, height: 96 },
+    ],
+    xAxis: [
+      { type: 'value', gridIndex: 0, ...times, ...axis, axisLabel: { show: false }, splitLine: { show: false } },
+      {
+        type: 'value',
+        gridIndex: 1,
+        ...times,
+        ...axis,
+        axisLabel: { color: tone('soft'), formatter: (m: number) => clock(m) },
+        splitLine: { show: false },
+      },
+    ],
+    yAxis: [
+      {
+        type: 'value',
+        gridIndex: 0,
+        name: 'kW',
+        splitNumber: 2,
+        ...axis,
+        axisLabel: { color: tone('soft'), formatter: (w: number) => preferred(`${tidy(w / 1000, 1)}`) },
+      },
+      { type: 'value', gridIndex: 1, name: '% charge', min: 0, max: 100, interval: 50, ...axis },
+      {
+        type: 'value',
+        gridIndex: 1,
+        name: 'V',
+        position: 'right',
+        scale: true,
+        splitNumber: 2,
+        ...axis,
+        splitLine: { show: false },
+      },
+    ],
+    series: [
+      ...shown.value.map((l) => ({
+        ...line,
+        name: l.word,
+        stack: 'loads',
+        lineStyle: { width: 0 },
+        areaStyle: { color: tone(l.tone), opacity: 0.75 },
+        itemStyle: { color: tone(l.tone) },
+        data: xs(day.value.layers[l.word] ?? []),
+      })),
+      {
+        ...line,
+        name: 'Into the bank',
+        lineStyle: { width: 1.8, color: tone('copper') },
+        itemStyle: { color: tone('copper') },
+        data: xs(day.value.charging),
+        markLine: mark({
+          lineStyle: { color: tone('stop'), type: 'dotted', width: 1.4 },
+          label: { show: false },
+          data: day.value.transfers.map((m) => ({ xAxis: m })),
+        }),
+      },
+      {
+        ...line,
+        name: 'Charge',
+        xAxisIndex: 1,
+        yAxisIndex: 1,
+        lineStyle: { width: 2.2, color: tone('bank') },
+        itemStyle: { color: tone('bank') },
+        data: xs(c('soc').map((s) => s * 100)),
+      },
+      {
+        ...line,
+        name: 'Volts',
+        xAxisIndex: 1,
+        yAxisIndex: 2,
+        lineStyle: { width: 1.4, color: tone('ink') },
+        itemStyle: { color: tone('ink') },
+        data: xs(c('volts')),
+        markLine: mark({
+          lineStyle: { type: 'dashed' },
+          label: { position: 'insideEndTop', color: tone('soft'), formatter: '{b}' },
+          data: props.thresholds.map((t) => ({ yAxis: t.v, name: t.word, lineStyle: { color: tone('soft') } })),
+        }),
+      },
+    ],
+  }
+}
+const hours = computed(() => Array.from({ length: 24 }, (_, h) => Math.min(n.value - 1, h * 60)))
 </script>
 
 <template>
   <div>
     <p class="told" aria-live="polite" data-reason>
-      <b>{{ clock(series.minute[now] ?? 0) }}</b> {{ told }}.
-      <span class="soft">
-        {{ tidy(value('soc') * 100, 1) }} %, {{ tidy(value('volts'), 2) }} V, {{ tidy(value('amps'), 0) }} A · load
-        {{ tidy(value('load_w'), 0) }} W · sun {{ tidy(value('sun_w') + value('output_sun_w'), 0) }} W<template v-if="sold > 0.5">
-          · sold {{ tidy(sold, 0) }} W</template
-        ><template v-if="value('overload')"> · the source is overloaded</template>
-      </span>
+      <b>{{ clock(series.minute[now] ?? 0) }} {{ capital(reasonAt(now)) }}</b>
+      <span class="soft">. {{ figures }}</span>
     </p>
     <input v-model.number="at" type="range" min="0" :max="n - 1" class="scrub" aria-label="Minute of the simulated day" />
-    <svg
-      :width="width"
-      :height="height"
-      :viewBox="`0 0 ${width} ${height}`"
-      role="img"
-      aria-label="Simulated day: power, charge and volts"
+    <PlotBox
       data-simulated
-      @pointerdown="scrub"
-      @pointermove="scrub"
-    >
-      <g :transform="`translate(${LEFT} 0)`">
-        <path v-for="(l, i) in layers" :key="l.word" :d="areas[i]" :fill="l.tone" class="area" />
-        <path :d="chargeLine" class="charge" />
-        <path :d="socLine" class="soc" />
-        <path :d="`M0 ${yS(0)}H${inner}M0 ${yS(1)}H${inner}`" class="edge" />
-        <g v-for="t in thresholds" :key="t.word">
-          <path :d="`M0 ${yV(t.v)}H${inner}`" :stroke="t.tone" class="threshold" />
-        </g>
-        <path :d="voltLine" class="volts" />
-        <text
-          v-for="t in thresholds"
-          :key="t.word"
-          :x="inner - 4"
-          :y="yV(t.v) + (t.word === 'Absorption' ? -4 : 13)"
-          text-anchor="end"
-          class="small-text"
-        >
-          {{ t.word }}
-        </text>
-        <path v-for="f in flips" :key="f.i" :d="`M${x(f.i)} 8V${height - 14}`" class="flip">
-          <title>{{ f.to }}</title>
-        </path>
-        <path :d="`M${x(now)} 4V${height - 10}`" class="now" />
-      </g>
-      <text x="0" y="18" class="small-text">W, up to</text>
-      <text x="0" y="33" class="small-text">{{ tidy(most, 0) }}</text>
-      <text x="0" :y="S0 + 12" class="small-text">charge</text>
-      <text :x="LEFT - 6" :y="yS(0.5) + 4" text-anchor="end" class="small-text">50 %</text>
-      <text x="0" :y="V0 + 12" class="small-text">volts</text>
-      <text :x="LEFT - 6" :y="yV(vHigh - 0.3) + 10" text-anchor="end" class="small-text">{{ tidy(vHigh - 0.3, 1) }}</text>
-      <text :x="LEFT - 6" :y="yV(vLow + 0.3)" text-anchor="end" class="small-text">{{ tidy(vLow + 0.3, 1) }}</text>
-    </svg>
-    <p class="legend small">
-      <span v-for="l in shown" :key="l.word"
-        ><svg width="14" height="10" aria-hidden="true"><rect width="14" height="10" :fill="l.tone" /></svg> {{ l.word }}</span
-      >
-      <span
-        ><svg width="14" height="10" aria-hidden="true"><path d="M0 5h14" class="charge" /></svg> into the bank</span
-      >
-      <span v-if="flips.length"
-        ><svg width="6" height="10" aria-hidden="true"><path d="M3 0v10" class="flip" /></svg> transfer</span
-      >
-    </p>
+      :height="372"
+      wide
+      label="Simulated day: power, charge and volts"
+      :make="make"
+      :at="now"
+      @at="(i) => (at = i)"
+    />
+    <FoldPart name="windows:day-table" title="The day as a table" says="every hour">
+      <div class="scroll">
+        <table>
+          <thead>
+            <tr>
+              <th>Time</th>
+              <th v-for="l in shown" :key="l.word" class="num">{{ l.word }}</th>
+              <th class="num">Into the bank</th>
+              <th class="num">Charge</th>
+              <th class="num">Volts</th>
+              <th>Why</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="i in hours" :key="i">
+              <td>{{ clock(series.minute[i] ?? 0) }}</td>
+              <td v-for="l in shown" :key="l.word" class="num">{{ kw(day.layers[l.word]?.[i] ?? 0) }}</td>
+              <td class="num">{{ kw(day.charging[i] ?? 0) }}</td>
+              <td class="num">{{ tidy((c('soc')[i] ?? 0) * 100, 0) }} %</td>
+              <td class="num">{{ tidy(c('volts')[i] ?? 0, 1) }} V</td>
+              <td>{{ reasonAt(i) }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </div>
+    </FoldPart>
   </div>
 </template>
 
 <style scoped>
-svg {
-  display: block;
-  max-width: 100%;
-}
-.legend svg {
-  display: inline-block;
-}
-.area {
-  opacity: 0.72;
-}
-.charge {
-  fill: none;
-  stroke: var(--copper);
-  stroke-width: 1.8;
-}
-.soc {
-  fill: none;
-  stroke: var(--bank);
-  stroke-width: 2.2;
-}
-.volts {
-  fill: none;
-  stroke: var(--ink);
-  stroke-width: 1.6;
-}
-.threshold {
-  stroke-dasharray: 5 4;
-}
-.edge {
-  stroke: var(--rule);
-}
-.flip {
-  stroke: var(--stop);
-  stroke-width: 1.4;
-  stroke-dasharray: 2 3;
-}
-.now {
-  stroke: var(--ink);
-  stroke-width: 1;
-}
-.small-text {
-  font-size: 12px;
-  fill: var(--soft);
-  paint-order: stroke;
-  stroke: var(--sheet);
-  stroke-width: 3.5px;
-  stroke-linejoin: round;
-}
 .scrub {
   width: 100%;
   min-height: 32px;
@@ -195,9 +213,6 @@ svg {
 }
 .told {
   min-height: 24px;
-}
-.legend span {
-  margin-right: 14px;
-  white-space: nowrap;
+  margin-top: 8px;
 }
 </style>

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 // What each unit's own slots make of the windows.
+import { counted } from '../../ui/words'
+import FoldPart from '../../ui/FoldPart.vue'
 import type { UnitWindows } from '../../api/client'
 
 defineProps<{ units: UnitWindows[] }>()
 </script>
 
 <template>
-  <fieldset>
-    <legend>Slots of the units</legend>
+  <FoldPart name="windows:slots" title="Slots as the units take them" :says="counted(units.length, 'unit')">
     <div v-for="u in units" :key="u.unit" class="slots" :data-slots="u.unit">
       <b>{{ u.unit }}</b>
       <span v-for="(s, k) in u.slots" :key="k" class="slot">
@@ -23,7 +24,7 @@ defineProps<{ units: UnitWindows[] }>()
       }}</span>
     </div>
     <p class="soft small">Set the unit's clock and time zone first; it is checked in the run.</p>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

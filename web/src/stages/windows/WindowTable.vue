@@ -1,5 +1,7 @@
 <script setup lang="ts">
 // The windows as rows to type in.
+import { counted } from '../../ui/words'
+import FoldPart from '../../ui/FoldPart.vue'
 import { vStack } from '../../ui/stack'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import EmptyNote from '../../ui/EmptyNote.vue'
@@ -15,8 +17,14 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
 </script>
 
 <template>
-  <fieldset data-pointer="/windows" tabindex="-1" class="list" :class="{ seasonal: seasons.length }">
-    <legend>Windows</legend>
+  <FoldPart
+    name="windows:list"
+    title="Windows"
+    :says="windows.length ? counted(windows.length, 'window') : 'none'"
+    pointer="/windows"
+    :class="{ seasonal: seasons.length }"
+  >
+    <slot />
     <EmptyNote v-if="!windows.length">No window yet: the units do what their source order says, all day.</EmptyNote>
     <table v-else v-stack="['No']">
       <thead>
@@ -71,7 +79,7 @@ const emit = defineEmits<{ choose: [index: number]; remove: [index: number] }>()
         </tr>
       </tbody>
     </table>
-  </fieldset>
+  </FoldPart>
 </template>
 
 <style scoped>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 import { useJob } from '../../job/use-job'
+import StageHead from '../../ui/StageHead.vue'
 import ViewTabs from '../../ui/ViewTabs.vue'
 import CompareView from './CompareView.vue'
 import DayView from './DayView.vue'
@@ -22,10 +23,7 @@ function showDay(date: string, soc: number) {
 </script>
 
 <template>
-  <h1>Windows</h1>
-  <p class="lede">
-    When the bank is charged from AC, held, or used; what each unit's own slots make of it; and the day it gives.
-  </p>
+  <StageHead stage="windows" />
   <ViewTabs v-model="tab" :tabs="TABS" label="Views of the windows" keep="year">
     <template #day><DayView v-model:replay="replay" /></template>
     <template #year><YearView @day="showDay" /></template>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-// Twelve rows, a month each; every day a box with its lowest charge as figure and shade.
+// Twelve rows, a month each; every day a box. Days with enough in the bank are pale, so that the bad ones stand out.
 import type { EChartsCoreOption } from 'echarts/core'
 import { computed } from 'vue'
 import type { DayFigures } from '../../api/client'
 import PlotBox from '../../ui/PlotBox.vue'
 import type { Tone } from '../../ui/plot'
 
-const props = defineProps<{ days: DayFigures[]; chosen: DayFigures | null }>()
+const props = defineProps<{ days: DayFigures[]; chosen: DayFigures | null; words: (day: DayFigures) => string }>()
 const emit = defineEmits<{ choose: [day: DayFigures] }>()
 const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
 const months = computed(() => [...new Set(props.days.map((d) => d.date.slice(0, 7)))])
@@ -19,7 +19,7 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
     data: Array.from({ length: 31 }, (_, i) => String(i + 1)),
     axisLine: { show: false },
     axisTick: { show: false },
-    axisLabel: { color: tone('soft'), interval: 0, fontSize: 11 },
+    axisLabel: { color: tone('soft'), interval: 4, fontSize: 12 },
   },
   yAxis: {
     type: 'category',
@@ -28,6 +28,12 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
     axisLine: { show: false },
     axisTick: { show: false },
     axisLabel: { color: tone('ink'), fontSize: 13 },
+  },
+  tooltip: {
+    backgroundColor: tone('raised'),
+    borderColor: tone('rule'),
+    textStyle: { color: tone('ink'), fontSize: 13 },
+    formatter: (point: { data: { date: string } }) => props.words(byDate.value.get(point.data.date) as DayFigures),
   },
   visualMap: {
     type: 'piecewise',
@@ -39,10 +45,9 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
     textStyle: { color: tone('soft') },
     pieces: [
       { lt: 10, color: tone('stop'), label: 'below 10 %' },
-      { gte: 10, lt: 20, color: tone('gen'), label: '10 to 20' },
-      { gte: 20, lt: 50, color: tone('faint'), label: '20 to 50' },
-      { gte: 50, lt: 80, color: tone('rule'), label: '50 to 80' },
-      { gte: 80, color: tone('bank'), label: 'above 80 %' },
+      { gte: 10, lt: 20, color: tone('sun'), label: '10 to 20 %' },
+      { gte: 20, lt: 50, color: tone('rule'), label: '20 to 50 %' },
+      { gte: 50, color: tone('faint'), label: 'above 50 %' },
     ],
   },
   series: [
@@ -51,13 +56,12 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
       data: props.days.map((d) => ({
         value: [Number(d.date.slice(8)) - 1, months.value.indexOf(d.date.slice(0, 7)), Math.round(d.lowest_soc * 100)],
         date: d.date,
-        label: { color: d.lowest_soc < 0.2 || d.lowest_soc >= 0.8 ? tone('sheet') : tone('ink') },
         itemStyle: {
           borderColor: d === props.chosen ? tone('copper') : d.unserved_kwh > 0.01 ? tone('ink') : tone('sheet'),
           borderWidth: d === props.chosen ? 3 : d.unserved_kwh > 0.01 ? 2 : 1,
         },
       })),
-      label: { show: true, fontSize: 10 },
+      label: { show: false },
       emphasis: { itemStyle: { borderColor: tone('copper'), borderWidth: 2 } },
     },
   ],
@@ -76,6 +80,8 @@ function pick(data: unknown) {
       :make="make"
       @pick="pick"
     />
-    <p class="small soft">The figure is the day's lowest charge in percent; framed: load not served.</p>
+    <p class="small soft">
+      Each box is a day, coloured by its lowest charge; a dark frame is a day on which a load was not served.
+    </p>
   </div>
 </template>

@@ -2,6 +2,8 @@
 // The simulated year: the lowest charge of each day, a row a month; energy by month; and what it adds up to.
 import { computed, shallowRef, watch } from 'vue'
 import type { DayFigures, Simulation } from '../../api/client'
+import FoldPart from '../../ui/FoldPart.vue'
+import { shownDate } from '../../ui/prefs'
 import { tidy } from '../../ui/figures'
 import { useJob } from '../../job/use-job'
 import LedgerTable from './LedgerTable.vue'
@@ -32,6 +34,30 @@ function walk(event: KeyboardEvent) {
   chosen.value = days.value[Math.max(0, Math.min(days.value.length - 1, Math.max(at, 0) + by))] ?? null
 }
 watch(year, () => (chosen.value = null))
+// The year takes a moment: whoever opens this view has asked for it.
+watch(
+  () => !!job.document.value && !job.loading.value,
+  (there) => there && !year.value && run.state.value !== 'running' && void begin(),
+  { immediate: true },
+)
+/** What matters of the year, in a sentence and a line. */
+const answer = computed(() => {
+  const l = year.value?.ledger
+  if (!l || !days.value.length) return ''
+  const lowest = days.value.reduce((a, b) => (b.lowest_soc < a.lowest_soc ? b : a))
+  return `Lowest charge ${tidy(l.lowest_soc * 100, 0)} % on ${shownDate(lowest.date)}; full on ${l.full_days} of ${l.days} days.`
+})
+const besides = computed(() => {
+  const l = year.value?.ledger
+  if (!l) return ''
+  return [
+    l.unserved_kwh > 0.05 ? `${tidy(l.unserved_kwh, 1)} kWh not served` : 'All loads served',
+    l.generator_h > 0 ? `generator ${tidy(l.generator_h, 0)} h in ${l.generator_starts} starts` : '',
+    l.currency ? `cost ${tidy(l.cost, 0)} ${l.currency}` : '',
+  ]
+    .filter(Boolean)
+    .join(', ')
+})
 const months = computed(() => {
   const out = new Map<string, { sun: number; mains: number; generator: number; load: number }>()
   for (const d of year.value?.daily ?? []) {
@@ -50,9 +76,9 @@ const words = (d: DayFigures) =>
 </script>
 
 <template>
-  <WorkBar :work="run" :label="year ? 'Run the year again' : 'Run the year'" @start="begin" />
   <template v-if="year">
-    <h2>Lowest charge of each day</h2>
+    <p class="year-answer" data-year-answer>{{ answer }}</p>
+    <p class="soft besides">{{ besides }}.</p>
     <div
       role="listbox"
       tabindex="0"
@@ -63,7 +89,7 @@ const words = (d: DayFigures) =>
       @keydown="walk"
       @focus="entered"
     >
-      <YearDays :days="days" :chosen="chosen" @choose="(d) => (chosen = d)" />
+      <YearDays :days="days" :chosen="chosen" :words="words" @choose="(d) => (chosen = d)" />
       <span v-if="chosen" :id="'day-' + chosen.date" role="option" aria-selected="true" class="visually-hidden">{{
         words(chosen)
       }}</span>
@@ -71,19 +97,29 @@ const words = (d: DayFigures) =>
     <p v-if="chosen" data-day aria-live="polite">
       {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>
     </p>
-    <h2>Energy by month, kWh</h2>
-    <MonthBars :months="months" />
-    <LedgerTable :names="['the year']" :ledgers="[year.ledger]" />
+    <FoldPart name="windows:months" title="Energy by month" says="kWh from each source">
+      <MonthBars :months="months" />
+    </FoldPart>
+    <FoldPart name="windows:ledger" title="All figures of the year" says="energy, hours, transfers, cost">
+      <LedgerTable :names="['the year']" :ledgers="[year.ledger]" />
+    </FoldPart>
     <p v-for="a in year.assumed" :key="a" class="soft small">Assumed: {{ a }}.</p>
   </template>
-  <p v-else-if="run.state.value !== 'running'" class="soft">
-    525,600 minutes with what the sheets say, sun from the site's sky and seeded weather.
-  </p>
-  <ManyWeathers />
+  <WorkBar :work="run" :label="year ? 'Run the year again' : 'Run the year'" @start="begin" />
+  <FoldPart v-if="year" name="windows:weathers" title="Many weathers" says="how much of it was luck">
+    <ManyWeathers />
+  </FoldPart>
 </template>
 
 <style scoped>
 .days {
   outline-offset: 2px;
+}
+.year-answer {
+  font-size: 19px;
+  font-weight: 650;
+}
+.besides {
+  margin-bottom: 12px;
 }
 </style>

@@ -97,28 +97,3 @@ export const xOf = (minute: number, width: number): number => (minute / DAY) * w
 /** Colour token of an action. */
 export const toneOf = (action: string): string =>
   `var(--${{ charge: 'mains', hold: 'load', use: 'bank', export: 'sun' }[action] ?? 'soft'})`
-
-/** Points of a polyline for a series over the day, thinned to the width. */
-export function line(values: number[], width: number, y: (v: number) => number): string {
-  const every = Math.max(1, Math.floor(values.length / width))
-  const out: string[] = []
-  for (let i = 0; i < values.length; i += every)
-    out.push(`${((i / values.length) * width).toFixed(1)} ${y(values[i] as number).toFixed(1)}`)
-  return 'M' + out.join('L')
-}
-/** Stacked areas: for each layer the closed path between the layers below it and itself. */
-export function stack(layers: number[][], width: number, y: (v: number) => number): string[] {
-  const n = layers[0]?.length ?? 0
-  const every = Math.max(1, Math.floor(n / width))
-  const at: number[] = []
-  for (let i = 0; i < n; i += every) at.push(i)
-  let floor = at.map(() => 0)
-  return layers.map((layer) => {
-    const top = at.map((i, k) => (floor[k] as number) + (layer[i] as number))
-    const point = (i: number, v: number) => `${((i / n) * width).toFixed(1)} ${y(v).toFixed(1)}`
-    const up = at.map((i, k) => point(i, top[k] as number))
-    const down = at.map((i, k) => point(i, floor[k] as number)).reverse()
-    floor = top
-    return `M${up.join('L')}L${down.join('L')}Z`
-  })
-}

@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from ...documents.job import DAYS, Season, Window
+from ...trade.steps import listed
 
 DAY = 1440
 
@@ -74,6 +75,20 @@ def days_of(text: str) -> frozenset[int]:
         a, b = DAYS.index(first), DAYS.index(last or first)
         out |= {d % 7 for d in range(a, b + 1 if b >= a else b + 8)}
     return frozenset(out)
+
+
+_DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+def days_said(text: str) -> str:
+    """Return days of a window as people write them.
+
+    >>> days_said("all"), days_said("mon-fri"), days_said("sat,sun"), days_said("mon,wed")
+    ('every day', 'on weekdays', 'at weekends', 'on Mon and Wed')
+    """
+    days = sorted(days_of(text))
+    known = {tuple(range(7)): "every day", (0, 1, 2, 3, 4): "on weekdays", (5, 6): "at weekends"}
+    return known.get(tuple(days)) or "on " + listed([_DAY_NAMES[d] for d in days])
 
 
 def what_of(window: Window) -> What:

@@ -19,13 +19,13 @@ class Reason(PlanPart):
     rule: str = Field(description="id of the rule")
     text: str = Field(description="its formula with this job's numbers")
     bound: Literal["lowest", "highest", "value", "school"] = Field(
-        description="what the rule sets: the lowest or highest permitted, the value itself, or a school's wish"
+        description="what the rule sets: the lowest or highest permitted, the value itself, or a wanted figure"
     )
 
 
 class Alternative(PlanPart):
     """Another school's figure for the same quantity."""
 
-    school: str = Field(description="name of the other school")
+    school: str = Field(description="name of the other practice")
     value: float | str = Field(description="its figure, in the quantity's own unit")
     text: str = Field(description="how it comes about")

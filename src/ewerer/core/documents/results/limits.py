@@ -34,7 +34,7 @@ class Chain(PlanPart):
     """The chain of caps in one direction, the binding one, the split to units."""
 
     bank_a: float = Field(description="what the bank may take or give [A]")
-    binding: str | None = Field(description="the cap that binds")
+    binding: str | None = Field(description="the limit that is reached first")
     caps: list[Cap] = Field(description="all caps in working order")
     units: list[UnitShare] = Field(description="each unit's part")
     needed_a: float | None = Field(description="what the design load needs [A]")
@@ -51,7 +51,7 @@ class AcSource(PlanPart):
     free_w: float = Field(description="what is left for charging [W]")
     charge_a: float = Field(description="what may go into the bank from it [A]")
     shortcut_a: float = Field(description="the trade's short cut, which overstates [A]")
-    shortcut_draws_w: float = Field(description="what the short cut would draw [W]")
+    shortcut_draws_w: float = Field(description="what the rule of thumb would draw [W]")
     loads_assumed: bool = Field(default=False, description="the loads are assumed, nobody gave them")
 
 

@@ -29,6 +29,8 @@ class StageState(PlanPart):
         description="worst finding, ok, or open while there is nothing to judge"
     )
     key: str = Field(description="its key figure in words")
+    answer: str = Field(default="", description="what the stage answers, in one sentence; empty where the work on site answers")
+    rests_on: str = Field(default="", description="the figures that the answer rests on, in a line")
 
 
 class Plan(PlanPart):

@@ -13,15 +13,15 @@ class AcWindow(PlanPart):
     """The AC input window in volts, from where it lets go to where it takes back."""
 
     range: Literal["narrow", "wide"] = Field(description="narrow for electronics, wide for a generator or a weak grid")
-    low_off_v: float = Field(description="AC is let go below [V]")
-    low_on_v: float = Field(description="AC is taken back above [V]")
+    low_off_v: float = Field(description="AC disconnects below [V]")
+    low_on_v: float = Field(description="AC reconnects above [V]")
     nominal_v: float = Field(description="nominal [V]")
-    high_on_v: float = Field(description="AC is taken back below [V]")
-    high_off_v: float = Field(description="AC is let go above [V]")
+    high_on_v: float = Field(description="AC reconnects below [V]")
+    high_off_v: float = Field(description="AC disconnects above [V]")
 
 
 class SourceOrder(PlanPart):
-    """An order as one model calls it; None where it does not offer it. ``idle`` are settings it makes idle."""
+    """An order as one model calls it; None where it does not offer it. ``idle`` are settings without effect under it."""
 
     profile: str = Field(description="the units' model")
     quantity: str = Field(description="source order or charge order")
@@ -29,7 +29,7 @@ class SourceOrder(PlanPart):
     label: str = Field(description="the setting as displayed")
     entry: str | None = Field(description="what the display shall show; none where it is not offered")
     offers: list[str] = Field(description="what the unit offers")
-    idle: list[str] = Field(description="settings that this order makes idle")
+    idle: list[str] = Field(description="settings without effect under this order")
 
 
 class GeneratorPlan(PlanPart):

@@ -36,7 +36,7 @@ class Rung(PlanPart):
     settable: bool = Field(description="whether the unit has a setting for it")
     why: list[str] = Field(description="ids of the rules behind it")
     reasons: list[Reason] = Field(description="the rules with this job's numbers")
-    alternatives: list[Alternative] = Field(description="other schools' figures")
+    alternatives: list[Alternative] = Field(description="figures of other practice")
 
 
 class Zone(PlanPart):
@@ -95,4 +95,4 @@ class Derived(PlanPart):
     rare: bool = Field(default=False, description="whether only some units know it; folded on screens")
     why: list[str] = Field(description="ids of the rules behind it")
     reasons: list[Reason] = Field(description="the rules with this job's numbers")
-    alternatives: list[Alternative] = Field(default=[], description="other schools' figures")
+    alternatives: list[Alternative] = Field(default=[], description="figures of other practice")

@@ -188,7 +188,7 @@ def _join(rule: Rule, solved: Solved) -> Iterator[Finding]:
     elif spread > 0:
         yield rule.finding(
             "note",
-            f"{low.id} rests {figure(spread, 3)} V low",
+            f"{low.id} is {figure(spread, 3)} V lower at rest",
             f"Within {figure(tolerance, 3)} V. On closing {said}.{best}",
             _at(low, "resting_v"),
             **numbers,
@@ -285,7 +285,7 @@ def _uneven(rule: Rule, solved: Solved) -> Iterator[Finding]:
     share = next(m.share for m in bank.modules if m.id == module.id)
     yield rule.finding(
         "caution" if lost > SHARE_LOST[1] else "note",
-        f"{module.id} binds before the others",
+        f"{module.id} reaches its limit first",
         f"It carries {figure(share * 100, 1)} % of the current, so the bank may take {figure(bank.charge_limit_a, 1)} A, "
         f"not the sum of {figure(bank.charge_limit_sum_a, 1)} A.",
         _at(module),
@@ -296,7 +296,7 @@ def _uneven(rule: Rule, solved: Solved) -> Iterator[Finding]:
     )
 
 
-@check("bank-assumed", "bank", "What nobody gave is assumed aloud", "assumed figures are named")
+@check("bank-assumed", "bank", "What nobody gave is assumed, and said", "assumed figures are named")
 def _assumed(rule: Rule, solved: Solved) -> Iterator[Finding]:
     groups: dict[tuple[str, ...], list[Module]] = {}
     for m in solved.modules:
@@ -363,7 +363,7 @@ def _n_minus_one(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if needed > left:
         yield rule.finding(
             "caution",
-            "One module gone is one too few",
+            "Without one module the bank is overloaded",
             f"Without {bank.without_one.lost_module} the bank gives {figure(left, 1)} A; the continuous load takes {figure(needed, 1)} A.",
             "/bank/modules",
             "Add a module, or lower the load that must always run.",

@@ -39,7 +39,7 @@ def _breaking(rule: Rule, solved: Solved) -> Iterator[Finding]:
     elif breaks < w.short_circuit_a:
         yield rule.finding(
             "stop",
-            "The fuse cannot break a short of this bank",
+            "The fuse cannot break this bank's short",
             f"{said}; the fuse breaks {figure(breaks, 0)} A.",
             "/bank/fuse_breaking_a",
             "A fuse of a class that breaks more, close to the bank.",
@@ -63,7 +63,7 @@ def _protects(rule: Rule, solved: Solved) -> Iterator[Finding]:
         following = next((size for size in FUSES if size >= min(carries)), FUSES[-1])
         yield rule.finding(
             "note" if fuse <= following else "caution",
-            "The fuse is larger than what the main lead carries",
+            "The fuse is larger than the main lead",
             f"The fuse is {figure(fuse)} A; the lead carries {figure(min(carries))} A.",
             "/bank/fuse_a",
             "A smaller fuse or a thicker lead; local code decides.",

@@ -27,7 +27,7 @@ def _controller(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.controller is None:
         yield rule.finding(
             "caution",
-            "The controller caps nothing",
+            "The controller limits nothing",
             f"{job.controller.id} has no setting for the bank's current; each charger is held by its own part of the limit.",
             "/controller/profile",
         )
@@ -78,7 +78,7 @@ def _today(rule: Rule, solved: Solved) -> Iterator[Finding]:
         at = figure(solved.limits.temperature_c or 0.0, 1)
         yield rule.finding(
             "note" if held else "caution",
-            f"At {at} °C less may go {way}",
+            f"{'Charge' if way == 'in' else 'Discharge'} limit is lower at {at} °C",
             f"{figure(cap.a, 1)} A today; {figure(chain.bank_a, 1)} A is entered, for the bank's usual temperature. "
             + ("The BMS holds the difference back." if held else "Nothing but the person holds the difference back."),
             "/site/bank_ambient_c",
@@ -103,7 +103,7 @@ def _adequate(rule: Rule, solved: Solved) -> Iterator[Finding]:
             "The bank cannot carry the load",
             f"The continuous load takes {figure(chain.needed_a, 1)} A at the shut-down voltage; {cap.word.lower()} allows {figure(limit, 1)} A.",
             "/loads/continuous_w",
-            "Add a module, raise what binds, or lower the load.",
+            "Add a module, raise the lowest limit, or lower the load.",
             needed_a=chain.needed_a,
             limit_a=limit,
             binding=cap.cap,
@@ -160,7 +160,7 @@ def _ac_free(rule: Rule, solved: Solved) -> Iterator[Finding]:
         elif s.shortcut_a > s.charge_a:
             yield rule.finding(
                 "note",
-                f"The short cut overstates the {s.source}",
+                f"The rule of thumb overstates the {s.source}",
                 f"{figure(s.free_w)} W over {solved.bank.class_v if solved.bank else 48} V says {figure(s.shortcut_a)} A, which would draw "
                 f"{figure(s.shortcut_draws_w, 0)} W. {figure(s.charge_a)} A is safe.",
                 at,

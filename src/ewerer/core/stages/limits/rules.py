@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...trade.rules import formula_rule
 
-CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all caps binds", "I = min(caps)")
+CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all limits counts", "I = min(caps)")
 
 
 FUSE = formula_rule(

@@ -43,7 +43,7 @@ def _chosen(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check("link-near-miss", "link", "A link that fails by little is named", "same protocol, one thing against it")
+@check("link-near-miss", "link", "A link that almost fits is named", "same protocol, one thing against it")
 def _near_miss(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.link.loop == "closed" or solved.job.policy.loop == "open" or (solved.job.link.choice or "").startswith("open"):
         return
@@ -52,7 +52,7 @@ def _near_miss(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if c.protocol is not None and stops:
             yield rule.finding(
                 "caution",
-                f"{c.word} fails by little",
+                f"{c.word} almost fits",
                 "; ".join(p.text for p in stops) + ".",
                 "/link/choice",
                 "Check the manual of both ends for a port, version or rate that agrees.",
@@ -100,7 +100,7 @@ def _firmware(rule: Rule, solved: Solved) -> Iterator[Finding]:
         elif f.verdict == "unknown" and (f.known_good or f.known_bad):
             yield rule.finding(
                 "note",
-                f"Firmware {f.version} of {f.device} is not on the list",
+                f"Firmware {f.version} of {f.device} is not listed",
                 f"Known good: {', '.join(f.known_good) or 'none'}. Latest is not best: stable is. Update only for a fault you have.",
                 at,
                 version=f.version,
@@ -143,7 +143,7 @@ def _cable_kind(rule: Rule, solved: Solved) -> Iterator[Finding]:
         wrong = [f"{c.bms} to {c.unit or 'nothing'}" for c in _contacts(there, here)]
         yield rule.finding(
             "stop",
-            "A patch cable puts the signals on wrong pins",
+            "A patch cable connects the wrong pins",
             f"Straight through it would join {', '.join(wrong)}.",
             "/link/cable",
             "Make the cable as drawn.",
@@ -191,7 +191,7 @@ def _length(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if cable and cable.length_m is not None and cable.length_m > cable.length_limit_m:
         yield rule.finding(
             "caution",
-            "The bus is too long for its bit rate",
+            "Bus too long for its bit rate",
             f"{figure(cable.length_m)} m at {rate_of(solved.link.bitrate or 0)}; {figure(cable.length_limit_m)} m is the most.",
             "/link/length_m",
             "Shorten it, or choose a link with a lower bit rate.",

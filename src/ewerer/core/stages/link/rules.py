@@ -52,5 +52,5 @@ ADAPTER = formula_rule(
     "link-adapter",
     "link",
     "An adapter hears the battery on one port and speaks the device's protocol on the other",
-    "protocol_bms in battery side, protocol_device in device side",
+    "the BMS's protocol on its battery side, the device's on its device side",
 )

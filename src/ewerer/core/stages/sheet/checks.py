@@ -63,7 +63,7 @@ def _refused(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{d.word} at {words(d.wished)} is not permitted",
                 f"{why[0].upper()}{why[1:]}. The plan keeps {words(d.value)}.",
                 f"/policy/own_figures/{name}",
-                f"Take {words(d.value)}, or change what binds.",
+                f"Take {words(d.value)}, or change what limits it.",
                 quantity=name,
                 own=d.wished,
                 given=d.value,
@@ -106,7 +106,7 @@ def _range(rule: Rule, solved: Solved) -> Iterator[Finding]:
             timer = QUANTITIES[name].kind == "time"  # ends a charge too early; hurts nobody
             yield rule.finding(
                 "note" if not worse else "caution" if timer else "stop",
-                f"{s.label} cannot be set to the plan on {unit.id}",
+                f"{s.label} of {unit.id} cannot be set as planned",
                 f"The plan asks for {figure(value)} {QUANTITIES[name].unit}; the nearest entry is {e.text} {s.unit}, which is {figure(e.value)} {QUANTITIES[name].unit}."
                 + (" That is on the unsafe side." if worse else ""),
                 f"{unit.at}/profile",
@@ -159,7 +159,7 @@ def _own_amps(rule: Rule, solved: Solved) -> Iterator[Finding]:
             f"{QUANTITIES[name].word} at {figure(own)} A is not permitted",
             f"{', '.join(f'{u} {figure(float(a))} A' for u, a in given.items())} is each unit's part. The plan keeps it.",
             f"/policy/own_figures/{name}",
-            "Take less, or change what binds.",
+            "Take less, or change what limits it.",
             quantity=name,
             own=own,
             given=given,

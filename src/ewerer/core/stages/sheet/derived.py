@@ -249,7 +249,7 @@ def derive(solved: Solved, profile: MenuProfile | None) -> dict[str, Derived]:
         if job.policy.link_loss != "auto"
         else "the open-loop thresholds and ceilings behind the link are safe"
         if safe
-        else "no safe thresholds stand behind the link",
+        else "no safe thresholds back up the link",
     )
     put("topology", job.site.ac.topology, GIVEN, "the site's AC system")
     put("output_v", job.site.ac.volts, GIVEN, "the site's AC system")
@@ -342,8 +342,8 @@ FIXED: Mapping[str, str] = {
     "source_order": "it is chosen on its own, at Sources",
     "charge_order": "it is chosen on its own, at Sources",
     "control": "it is chosen on its own, at Thresholds",
-    "float_on": "it follows from the float school",
-    "final_stage": "it follows from the float school",
+    "float_on": "it follows from what is chosen after absorption",
+    "final_stage": "it follows from what is chosen after absorption",
     "link_loss_action": "it is chosen on its own, at Link",
     "gen_quiet_from": "it is chosen on its own, at Sources",
     "gen_quiet_to": "it is chosen on its own, at Sources",

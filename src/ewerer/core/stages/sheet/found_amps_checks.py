@@ -29,7 +29,7 @@ def _capacity(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{unit.id} was found to count with {figure(found)} Ah",
                 f"The bank has {figure(bank.capacity_ah)} Ah: its charge % is off by as much, and whatever is decided by it.",
                 found_at(unit, "capacity_ah"),
-                "Enter the sheet; a full charge then sets the meter.",
+                "Enter the sheet's values; a full charge then sets the meter.",
                 found_ah=found,
                 capacity_ah=bank.capacity_ah,
             )
@@ -55,20 +55,20 @@ def _temperature(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if wrong and value is not None:
                 yield rule.finding(
                     "stop",
-                    f"{unit.id} was found to charge outside what the modules bear",
+                    f"{unit.id} was found charging the modules too hard",
                     f"{QUANTITIES[name].word} {figure(value)} °C; the modules are charged from {figure(bottom)} to {figure(top)} °C.",
                     found_at(unit, name),
-                    "Enter the sheet before any charging.",
+                    "Enter the sheet's values before any charging.",
                     found_c=value,
                     limit_c=limit,
                 )
         if stop is not None and warn is not None and warn >= stop - 1e-9:
             yield rule.finding(
                 "caution",
-                f"{unit.id} was found to warn no earlier than it stops",
+                f"{unit.id} was found to warn too late",
                 f"Warning at {figure(warn)} °C, stop at {figure(stop)} °C.",
                 found_at(unit, "temp_warn_c"),
-                "Enter the sheet.",
+                "Enter the sheet's values.",
             )
 
 
@@ -102,7 +102,7 @@ def _outside(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{unit.id} was found outside what the plan permits",
                 "; ".join(text for _, text in wrong[:MOST_TOLD]) + more + ".",
                 found_at(unit, wrong[0][0]),
-                "Enter the sheet.",
+                "Enter the sheet's values.",
                 settings=[q for q, _ in wrong],
             )
 
@@ -212,7 +212,7 @@ def _overdraw(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{' + '.join(f'{u.id} {figure(a)} A' for u, a in noted)} at {figure(volts)} V draw {figure(drawn, 0)} W; "
                 f"{figure(source.available_w)} W are there and {figure(source.loads_w)} W of loads run.",
                 found_at(noted[0][0], "mains_charge_max_a"),
-                "Enter the sheet.",
+                "Enter the sheet's values.",
                 drawn_w=round(drawn, 1),
                 available_w=source.available_w,
             )
@@ -244,7 +244,7 @@ def _read_back(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if not r.ok:
                 yield rule.finding(
                     "caution",
-                    f"{labels[r.key]} of {unit.id} did not stick",
+                    f"{labels[r.key]} of {unit.id} was not kept",
                     f"{r.text[0].upper()}{r.text[1:]}.",
                     f"/sheet_marks/{unit.id}/{r.key}",
                     "Enter it again; look for what resets it, an interlock, the host, or a closed loop that overrides it.",

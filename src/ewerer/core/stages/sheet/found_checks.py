@@ -68,7 +68,7 @@ def _overcharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     f"{QUANTITIES[name].word} {figure(volts)} V; {n} cells bear {figure(top)} V"
                     + ("." if over else f", {figure(room)} V with room for overshoot and spread."),
                     found_at(unit, name),
-                    "Chargers off first; then enter the sheet.",
+                    "Chargers off first; then enter the sheet's values.",
                     found_v=volts,
                     limit_v=round(top if over else room, 2),
                 )
@@ -141,7 +141,7 @@ def _type(rule: Rule, solved: Solved) -> Iterator[Finding]:
             words = (setting.encoding.choices or {}) if setting is not None else {}
             yield rule.finding(
                 "caution",
-                f"{unit.id} was found set to another kind of battery",
+                f"{unit.id} was found set to another battery type",
                 f'It is set to "{words.get(found, found)}"; the bank is {chemistry_of(solved.modules).word}.',
                 found_at(unit, "battery_type"),
                 f'Enter "{words.get(str(planned), planned)}", then the volts again: the type puts them back.',
@@ -169,7 +169,7 @@ def _undercharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{unit.id} was found to charge too low",
                 f"Absorption {figure(volts)} V is not above the rest voltage of {solved.bank.series_cells} cells, {figure(rest)} V: never full, never balanced.",
                 found_at(unit, "absorb_v"),
-                "Count the cells; enter the sheet.",
+                "Count the cells; enter the sheet's values.",
                 found_v=volts,
             )
 
@@ -206,7 +206,7 @@ def _alarm(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{unit.id} was found to alarm in normal use",
                 f"Alarm at {figure(volts)} V stands for {figure(at_rest * 100, 0)} % at rest, and for more under load.",
                 found_at(unit, "alarm_v"),
-                "Take the ladder's figure.",
+                "Enter the plan's figure.",
                 alarm_v=volts,
                 soc=round(at_rest, 3),
             )
@@ -231,7 +231,7 @@ def _low(rule: Rule, solved: Solved) -> Iterator[Finding]:
             below = volts < cutoff - 1e-9
             yield rule.finding(
                 "stop" if below else "caution",
-                f"{unit.id} was found to stop after the BMS" if below else f"{unit.id} was found to stop close to the BMS cut-off",
+                f"{unit.id} was found to stop after the BMS" if below else f"{unit.id} was found to stop too late",
                 f"{QUANTITIES[name].word} at {figure(volts)} V, "
                 + (
                     f"below the BMS cut-off at {figure(cutoff)} V: the bank opens first and nothing is left to wake the unit."
@@ -239,7 +239,7 @@ def _low(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     else f"{figure(volts - cutoff)} V above the BMS cut-off; {figure(least - cutoff)} V keeps them apart."
                 ),
                 found_at(unit, name),
-                "Take the ladder's figure.",
+                "Enter the plan's figure.",
                 shutdown_v=volts,
                 cutoff_v=round(cutoff, 2),
             )
@@ -266,7 +266,7 @@ def _reversed(rule: Rule, solved: Solved) -> Iterator[Finding]:
                     f"{unit.id} was found with {above.word.lower()} below {below.word.lower()}",
                     f"{above.word} {figure(high * scale)} {sign}, {below.word.lower()} {figure(low * scale)} {sign}.",
                     found_at(unit, above.name),
-                    "Enter the sheet.",
+                    "Enter the sheet's values.",
                     upper=high,
                     lower=low,
                 )
@@ -288,11 +288,11 @@ def _recharge(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if again is not None and held is not None and 0 <= held - again < b.hysteresis_v - 1e-9:
             yield rule.finding(
                 "caution",
-                f"{unit.id} was found to begin charging again at once",
+                f"{unit.id} was found to recharge at once",
                 f"Charge again at {figure(again)} V, {figure(held - again)} V below what is held ({figure(held)} V); "
                 f"{figure(b.hysteresis_v)} V is one hysteresis.",
                 found_at(unit, "recharge_v"),
-                "Take the ladder's figure.",
+                "Enter the plan's figure.",
                 recharge_v=again,
                 held_v=held,
             )

@@ -28,7 +28,7 @@ def _carry_on(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if row is not None and missing:
             yield rule.finding(
                 "stop",
-                "Carrying on after loss of link is not safe",
+                "Carrying on without the link is unsafe",
                 f"{', '.join(ids)}: {row.label} is {row.entry}, but {', '.join(missing)} would be the factory's, not the plan's.",
                 "/policy/link_loss" if whose_setting(solved, unit, row) is None else setting_at(solved, unit, row),
                 "Stop at loss of link.",
@@ -53,7 +53,7 @@ def _silent(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if seen.charge_v is not None and seen.charge_v > top + 1e-6:
             yield rule.finding(
                 "stop",
-                f"{m.id} is not heard and would be charged too high",
+                f"{m.id} is not heard and would be overcharged",
                 f"{', '.join(link.speaking)} ask for {figure(seen.charge_v)} V; {m.id} bears {figure(top)} V.",
                 f"/bank/modules/{m.index}",
                 "Plan in open loop by the lower of both, or keep one make in the bank.",
@@ -64,7 +64,7 @@ def _silent(rule: Rule, solved: Solved) -> Iterator[Finding]:
             if asked is not None and asked * share[m.id] > limit + 1e-6:
                 yield rule.finding(
                     "stop",
-                    f"{m.id} is not heard and would {way} with too much",
+                    f"{m.id} is not heard: too much {way} current",
                     f"{', '.join(link.speaking)} allow {figure(asked)} A, of which {m.id} carries {figure(share[m.id] * 100, 1)} %: "
                     f"{figure(asked * share[m.id], 1)} A; it bears {figure(limit)} A.",
                     f"/bank/modules/{m.index}",
@@ -89,21 +89,19 @@ def _asked(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     deaf = [u.unit for u in link.units if u.battery_type != "protocol"]
     high = asked > charge_ceiling_v(basis) + 1e-6
-    said = (
-        f"The BMS will ask for {figure(asked)} V; the plan's absorption is {figure(rung.value)} V and counts when the link is lost."
-    )
+    said = f"The BMS will ask for {figure(asked)} V. The plan's absorption, which counts when the link is lost, is {figure(rung.value)} V."
     yield rule.finding(
         "caution" if deaf or high else "note",
-        "The BMS asks for other volts than the plan",
+        "BMS and plan differ in charging voltage",
         said
         + (
-            f" {', '.join(deaf)} {'do' if len(deaf) > 1 else 'does'} not listen and charge{'' if len(deaf) > 1 else 's'} to the plan's: the units pull against each other."
+            f" {', '.join(deaf)} {'do' if len(deaf) > 1 else 'does'} not listen and charge{'' if len(deaf) > 1 else 's'} to the plan's volts: the units work against each other."
             if deaf
             else ""
         )
         + (f" {figure(charge_ceiling_v(basis))} V leaves room for overshoot and spread." if high else ""),
         "/policy/charge_school" if "absorb_v" not in solved.job.policy.own_figures else "/policy/own_figures/absorb_v",
-        f"An own absorption of {figure(asked)} V sets all alike." if deaf and not high else "",
+        f"Enter {figure(asked)} V as your own absorption: then all charge alike." if deaf and not high else "",
         asked_v=asked,
         absorb_v=rung.value,
     )
@@ -134,7 +132,7 @@ def _families(rule: Rule, solved: Solved) -> Iterator[Finding]:
     odd = wrong[0] if wrong else next(iter(by_family.values()))[0]
     yield rule.finding(
         "stop" if wrong else "caution",
-        "Two ways of counting the host in one bank",
+        "Modules count the host in different ways",
         f"{said}."
         + (f" {', '.join(m.id for m in wrong)} is set to the other family's host address and leads nobody." if wrong else ""),
         f"/bank/modules/{odd.index}/switches",

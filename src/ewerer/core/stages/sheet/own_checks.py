@@ -120,7 +120,7 @@ def _sums(rule: Rule, solved: Solved) -> Iterator[Finding]:
             unit, row, _ = max(parts, key=lambda p: p[2])
             yield rule.finding(
                 "stop",
-                f"The units together are set to more than may go {way}",
+                f"The units together exceed the bank's limit {way}",
                 f"{', '.join(f'{u.id} {figure(a)} A' for u, _, a in parts)}: {figure(total)} A; {figure(limit)} A is the most.",
                 setting_at(solved, unit, row),
                 fix_of(solved, unit, row),
@@ -212,7 +212,7 @@ def _ac_input(rule: Rule, solved: Solved) -> Iterator[Finding]:
             unit, (row, _) = max(parts, key=lambda p: p[1][1])
             yield rule.finding(
                 "stop",
-                f"The units on {phase} may draw more than what feeds them",
+                f"The units on {phase} may overload their supply",
                 f"{', '.join(f'{u.id} {figure(a)} A' for u, (_, a) in parts)}: {figure(total)} A; {figure(limit)} A is the most.",
                 setting_at(solved, unit, row),
                 fix_of(solved, unit, row),
@@ -279,7 +279,7 @@ def _window(rule: Rule, solved: Solved) -> Iterator[Finding]:
             row = wrong[0][0][1] if wrong else outside[0][1]
             yield rule.finding(
                 "stop",
-                "The AC input's limits are not in their order",
+                "AC input limits are out of order",
                 f"{', '.join(ids)}: {', '.join(f'{r.label} {words_of(r)}' for _, r, _ in have)}; the site has {figure(nominal)} V.",
                 setting_at(solved, unit, row),
                 fix_of(solved, unit, row),

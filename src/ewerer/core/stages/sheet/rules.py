@@ -24,7 +24,7 @@ MAX_CHARGE = formula_rule(
     "max-charge-time",
     "thresholds",
     "The safety timer never ends a normal charge",
-    "t = {CHARGE_TIME_FACTOR} * (C * (1 - s_min) / I_charge + hold)",
+    "t = {CHARGE_TIME_FACTOR} * (C * (1 - s_low) / I_charge + hold)",
 )
 
 
@@ -127,7 +127,7 @@ END = formula_rule(
     "hold-end",
     "thresholds",
     "The hold ends by what the unit measures best: tail current, else time; by charge % only where it knows nothing else",
-    "tail where the hold school is tail and it can, else time",
+    "tail current where that is chosen and it can, else time",
 )
 
 
@@ -198,7 +198,7 @@ DATA = formula_rule(
 SENSORS = formula_rule(
     "sensor-settings",
     "thresholds",
-    "A unit is told of the sensors that are there; it charges again and blows below the warning",
+    "A unit is told of the sensors that are there; it charges again, and its fan runs, below the warning",
     "resume = warn - {RESUME_BELOW_WARN_C}, fan = warn - {FAN_BELOW_WARN_C}",
 )
 

@@ -219,7 +219,7 @@ def _rows(
                 made.lines[s.id] = _by_hand(s)
             hand.append(cast(ByHand, made.lines[s.id]))
         elif s.quantity not in values:
-            leave(s, IDLE if s.quantity in EQUALISING else "Does nothing in this job; leave at factory.")
+            leave(s, IDLE if s.quantity in EQUALISING else "Not used here; leave at factory value.")
         else:
             try:
                 entries[s.id] = made.entry(s, values[s.quantity], profile, given.facts)

@@ -49,7 +49,7 @@ HOUSE: dict[str, tuple[bool | float, str]] = {
     "solar_balance": (True, "on: sun that the loads do not need goes into the bank"),
     "buzzer": (True, "on: a fault is heard"),
     "backlight_min": (1.0, "a minute: the display is part of the unit's own use"),
-    "source_beep": (False, "off: sources come and go every day"),
+    "source_beep": (False, "off: sources switch every day"),
     "gen_top_off": (False, "off: the last part of a charge keeps an engine at low load"),
 }
 """Defaults with their reasons."""

@@ -90,7 +90,7 @@ def _min_load(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if g is not None and g.loaded < MIN_GENERATOR_LOAD:
         yield rule.finding(
             "caution",
-            "The generator idles along",
+            "The generator is underloaded",
             f"Loads and charging are {figure(g.loaded * 100, 0)} % of its rating; under 30 % it soots up.",
             "/generator/continuous_w",
             f"Charging amps may be raised to {figure(g.least_charge_a)} A where the bank allows it.",
@@ -159,7 +159,7 @@ def _output_charger(rule: Rule, solved: Solved) -> Iterator[Finding]:
     elif given > takes + 1:
         yield rule.finding(
             "caution",
-            "The array on the output side is larger than what can be charged",
+            "Output-side array exceeds what can be charged",
             f"{figure(given)} W with the loads off; chargers and bank take {figure(takes, 0)} W. When the bank is full or the load drops, the rest "
             "must be lowered by frequency within seconds.",
             "/sun/on_output/0",
@@ -181,7 +181,7 @@ def _output_rating(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if solved.units and given > rated:
         yield rule.finding(
             "caution",
-            "The array on the output side is larger than the units",
+            "Output-side array is larger than the units",
             f"{figure(given)} W against {figure(rated)} W: a cloud's edge or a switched load is more than the units can follow.",
             "/sun/on_output/0",
             "No more than the units' rating; the makers of both give the figure.",
@@ -284,14 +284,14 @@ def _cap(rule: Rule, solved: Solved) -> Iterator[Finding]:
         )
 
 
-@check("order-idle", "sources", "What the chosen orders make idle is said", "works only if")
+@check("order-idle", "sources", "Settings that the chosen orders leave without effect are named", "works only if")
 def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for o in solved.sources.orders if solved.sources else []:
         if o.idle:
             yield rule.finding(
                 "note",
-                f"{o.label} at {o.entry} makes settings idle",
-                f"{', '.join(o.idle)}: left at factory.",
+                f"{o.label} at {o.entry} leaves settings without effect",
+                f"{', '.join(o.idle)}: leave at factory value.",
                 f"/policy/{o.quantity}",
                 settings=o.idle,
             )

@@ -40,7 +40,7 @@ def _conflict(rule: Rule, solved: Solved) -> Iterator[Finding]:
             rules = list(dict.fromkeys(c.rule for c in ladder.conflict))
             yield rule.finding(
                 "stop",
-                "No ladder fits",
+                "No set of thresholds fits",
                 f"These rules cannot hold together{f' on {key}' if key else ''}: "
                 + "; ".join(c.text for c in ladder.conflict)
                 + ". "
@@ -74,7 +74,7 @@ def _refused(rule: Rule, solved: Solved) -> Iterator[Finding]:
             f"{rung.word} at {figure(own * k)} {unit} is not permitted",
             f"{figure(rung.lowest * k)} to {figure(rung.highest * k)} {unit} is. The plan keeps {figure(given * k)} {unit}. {reason}",
             f"/policy/own_figures/{name}",
-            f"Take {figure(given * k)} {unit}, or change what binds.",
+            f"Take {figure(given * k)} {unit}, or change what limits it.",
             quantity=name,
             own=own,
             given=clean(given),
@@ -94,7 +94,7 @@ def _idle(rule: Rule, solved: Solved) -> Iterator[Finding]:
             continue
         yield rule.finding(
             "note",
-            f"{QUANTITIES[name].word} does nothing here",
+            f"{QUANTITIES[name].word} is not used here",
             "You gave a figure, but this unit or this job does not use it.",
             f"/policy/own_figures/{name}",
             "Remove the figure.",
@@ -153,7 +153,7 @@ def _peak(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if volts < shut:
         yield rule.finding(
             "caution",
-            "A peak at the reserve shuts the output down",
+            "A peak at the reserve stops the output",
             f"At {figure(reserve * 100, 0)} % charge {figure(peak, 0)} A pull the terminals to {figure(volts)} V, below the shut-down at {figure(shut)} V.",
             "/policy/shutdown_soc",
             "A lower shut-down with a few seconds of delay, shorter leads, or a higher reserve.",
@@ -183,7 +183,7 @@ def _advice(rules: Sequence[str], more: Sequence[str]) -> str:
     """Return what would loosen the rules that bind, in the order they bind, and what helps in any case."""
     parts = list(dict.fromkeys([*(a for r in rules for a in ADVICE.get(r, ())), *more]))
     if not parts:
-        return "Another unit, or another school."
+        return "Another unit, or another charging level."
     words = parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} or {parts[-1]}"
     return f"{words[0].upper()}{words[1:]}."
 
@@ -215,14 +215,14 @@ def _kept(rule: Rule, solved: Solved) -> Iterator[Finding]:
 @check(
     "school-raised",
     "thresholds",
-    "Where the thresholds below push absorption over the chosen school, that is said",
+    "Where the thresholds below push absorption over the chosen level, that is said",
     "absorption <= V_cell * n, plus one step",
 )
 def _raised(rule: Rule, solved: Solved) -> Iterator[Finding]:
     for rung, (_, wished, rules, texts) in _once(solved, lambda ladder: ladder.raised):
         yield rule.finding(
             "caution",
-            "Absorption is pushed above the chosen school",
+            "Absorption is higher than you chose",
             f"{solved.job.policy.charge_school} asks for {figure(wished)} V; {figure(rung.value)} V is the lowest that fits. "
             f"What pushes it: {'; '.join(texts)}.",
             "/policy/charge_school",
@@ -268,7 +268,7 @@ def _hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
         if hours < LEAST_HOURS - 1e-9:
             yield rule.finding(
                 "caution",
-                "The source would come and go all night",
+                "Grid and bank would switch all night",
                 f"{high.word} at {figure(top * 100, 0)} % charged, {low.word.lower()} at {figure(bottom * 100, 0)} %: between them the bank "
                 f"carries the design load of {figure(watts)} W for {figure(hours, 2)} h; {figure(LEAST_HOURS)} h is the least. In a night of {figure(NIGHT_H)} h each "
                 f"unit would go over {moves} times.",
@@ -293,7 +293,7 @@ def _wolf(rule: Rule, solved: Solved) -> Iterator[Finding]:
         return
     yield rule.finding(
         "caution",
-        "The alarm would cry wolf",
+        "The low-voltage alarm is too high",
         f"At full load it sounds at {figure(rung.full_load_soc * 100, 0)} % of charge; {figure(chemistry_of(solved.modules).low_end('careful') * 100)} % is where it should.",
         "/policy/own_figures/alarm_v",
         "A lower alarm, a delay, thicker or shorter leads, or an alarm by charge %.",
@@ -339,7 +339,7 @@ def _limit(rule: Rule, solved: Solved) -> Iterator[Finding]:
         high = next((r.text for r in rung.reasons if r.bound == "highest"), "")
         yield rule.finding(
             "note",
-            "Absorption is held below the chosen school",
+            "Absorption is lower than you chose",
             f"{school} asks for {figure(wish)} V; {high}. The plan charges to {figure(rung.value)} V.",
             "/policy/charge_school",
             "Measure overshoot and spread; smaller figures leave more room.",

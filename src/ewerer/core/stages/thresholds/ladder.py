@@ -186,7 +186,7 @@ def constraints_of(
     yield from over("recharge_v", "restart_v", h, RECHARGE_RESTART, f"one hysteresis, {ht}, above restart")
     if not b.rises:
         yield from over(
-            "recharge_v", "return_bank_v", GAP_V * n, RECHARGE_RETURN, f"{figure(GAP_V * n)} V above the way back to the bank"
+            "recharge_v", "return_bank_v", GAP_V * n, RECHARGE_RETURN, f"{figure(GAP_V * n)} V above the return to the bank"
         )
 
     cutoff = n * b.cell_min_v
@@ -255,7 +255,7 @@ def constraints_of(
     yield from over("return_bank_soc", "to_mains_soc", RETURN_SOC_GAP, SOC_ORDER, f"{_pct(RETURN_SOC_GAP)} above the transfer")
     yield from over("gen_stop_soc", "gen_start_soc", RETURN_SOC_GAP, SOC_ORDER, f"{_pct(RETURN_SOC_GAP)} above the start")
     yield from over("restart_soc", "shutdown_soc", RESTART_SOC_GAP, SOC_ORDER, f"{_pct(RESTART_SOC_GAP)} above the shut-down")
-    yield from over("recharge_soc", "return_bank_soc", 0, SOC_ORDER, "not below the way back")
+    yield from over("recharge_soc", "return_bank_soc", 0, SOC_ORDER, "not below the return to the bank")
     for name in ("return_bank_soc", "gen_stop_soc", "recharge_soc", "restart_soc"):
         yield from at_most(name, SOC_TOP, SOC_ORDER, f"{_pct(SOC_TOP)}, so that it can be reached")
 

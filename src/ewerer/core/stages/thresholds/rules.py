@@ -26,7 +26,7 @@ CELL_MAX = _order(
 
 RECOMMENDED = _order(
     "charge-recommended",
-    "The module's own recommended charge range binds",
+    "The module's own recommended charge range counts",
     "n * low <= absorption <= n * high",
     "the module's sheet",
 )
@@ -95,13 +95,13 @@ RESTART = _order(
 
 CHATTER = _order(
     "source-chatter",
-    "The way back lies above rebound and charging lift together",
+    "The return to the bank lies above rebound and charging lift together",
     "return - transfer >= (I_load + I_charge) * R_path + h",
 )
 
 
 REACHABLE = _order(
-    "return-reachable", "The way back can be reached by charging", "absorption - return >= {cell.margins.return_v} V * n"
+    "return-reachable", "The return to the bank can be reached by charging", "absorption - return >= {cell.margins.return_v} V * n"
 )
 
 

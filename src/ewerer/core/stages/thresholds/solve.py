@@ -82,7 +82,7 @@ def solve_ladder(solved: Solved, profile: MenuProfile | None) -> Ladder:
             f"{' and '.join(QUANTITIES[x].word.lower() for x in (c.upper, c.lower) if x)} ({c.text})"
             for c, less in ways_out(open_grids, constraints)
         ]
-        words = f"It would close if {' and '.join(ways)}." if ways else ""
+        words = f"It would fit if {' and '.join(ways)}." if ways else ""
         return Ladder(
             {},
             LadderView(**view, feasible=False, conflict=[c.rule for c in conflict.constraints], way_out=words),

@@ -138,7 +138,7 @@ def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
     if short is not None:
         yield rule.finding(
             "stop",
-            "The box makes other phases than the site has",
+            "The unit makes other phases than the site",
             f"{short.id} makes {short.profile.ratings.ac_phases} by itself; a {topology}-phase site has {len(wanted)}.",
             f"{short.at}/profile",
             "Check the AC system, or choose another model.",
@@ -171,7 +171,7 @@ def _topology(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
-@check("units-ac", "units", "Units make the site's volts and hertz", "V_site in V_unit, f_site in f_unit")
+@check("units-ac", "units", "Units make the site's volts and hertz", "V_site = one of V_unit, f_site = one of f_unit")
 def _ac(rule: Rule, solved: Solved) -> Iterator[Finding]:
     host = solved.host
     ac = solved.job.site.ac
@@ -199,7 +199,7 @@ def _ac(rule: Rule, solved: Solved) -> Iterator[Finding]:
     "units-bank-class",
     "units",
     "The volts that are planned lie inside every unit's battery range, at both ends",
-    "V_unit_min <= lowest planned volts, highest planned volts <= V_unit_max, class_bank = class_unit",
+    "V_unit_min <= lowest planned volts, highest planned volts <= V_unit_max, class of the bank = class of the unit",
 )
 def _bank_class(rule: Rule, solved: Solved) -> Iterator[Finding]:
     bank = solved.bank
@@ -227,7 +227,7 @@ def _bank_class(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{profile.name} bears {figure(ratings.battery_v_min)} to {figure(ratings.battery_v_max)} V; this bank is planned to work "
                 f"from {figure(low)} to {figure(high)} V.",
                 f"/units/{unit.index}/profile",
-                "Choose a unit for this bank, or a gentler charge school and a higher shut-down.",
+                "Choose a unit for this bank, or a gentler charging level and a higher shut-down.",
                 lowest_v=round(low, 2),
                 charge_v=round(high, 2),
                 unit_min_v=ratings.battery_v_min,
@@ -319,7 +319,7 @@ def _array_fits(rule: Rule, solved: Solved) -> Iterator[Finding]:
         elif most_w and job.array_w and job.array_w > most_w:
             yield rule.finding(
                 "note",
-                f"The array of {id} is larger than its trackers",
+                f"Array of {id} is larger than its trackers",
                 f"{figure(job.array_w)} W on {trackers} trackers of {figure(most_w / trackers)} W: what is above {figure(most_w)} W is lost.",
                 f"{at}/array_w",
                 array_w=job.array_w,

@@ -8,6 +8,6 @@ START = formula_rule(
     "start-order",
     "units",
     "Units are switched on in the order their maker wants: all at once, the host first, or the followers first",
-    "order by start_order of the profile",
+    "in the start order of the profile",
     "the device's profile",
 )

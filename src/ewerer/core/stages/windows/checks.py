@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import groupby
 
-from ...devices.slots.week import spans, time_of
+from ...devices.slots.week import days_said, spans, time_of
 from ...documents.job import DAYS
 from ...trade.finding import Finding
 from ...trade.rules import Rule, check
+from ...trade.steps import figure
 from ..solved import Solved
 
 
@@ -47,6 +48,10 @@ def _empty(rule: Rule, solved: Solved) -> Iterator[Finding]:
             )
 
 
+_DOES = {"auto": "free", "use": "used", "charge": "charged", "hold": "held", "export": "sold"}
+"""What becomes of the bank in a stretch of time; free: as the source order says."""
+
+
 @check("windows-inexpressible", "windows", "The unit's slots can say what is meant", "minutes(expand(slots) != intent) = 0")
 def _differs(rule: Rule, solved: Solved) -> Iterator[Finding]:
     seen = set()
@@ -54,15 +59,20 @@ def _differs(rule: Rule, solved: Solved) -> Iterator[Finding]:
         unit = next(x for x in solved.units if x.id == u.unit)
         if u.differs_minutes and unit.profile.id not in seen:
             seen.add(unit.profile.id)
-            some = "; ".join(f"{s.days} {s.start} to {s.end}: {s.gets} instead of {s.wanted}" for s in u.where[:3])
+            some = "; ".join(
+                f"{days_said(s.days)} from {s.start} to {s.end} {_DOES.get(s.gets, s.gets)} instead of {_DOES.get(s.wanted, s.wanted)}"
+                for s in u.where[:3]
+            )
+            hours = u.differs_minutes / 60
             yield rule.finding(
                 "note" if u.differs_minutes <= 7 * max(2, unit.profile.slots.step_min if unit.profile.slots else 1) else "caution",
-                f"{unit.profile.name} cannot say these windows exactly",
-                f"Its closest slots differ in {u.differs_minutes} minutes a week, about {u.differs_kwh:g} kWh: {some}"
+                f"{unit.profile.name} cannot keep these windows exactly",
+                f"Its closest slots differ for {f'{hours:.0f} h' if hours >= 3 else f'{u.differs_minutes} min'} a week, about "
+                f"{figure(u.differs_kwh, 0 if u.differs_kwh >= 10 else 1)} kWh: {some}"
                 + (f"; and {len(u.where) - 3} more" if len(u.where) > 3 else "")
                 + ".",
                 "/windows",
-                "Accept it, or change the windows to what the unit can say.",
+                "Accept it, or change the windows to what the unit's slots can hold.",
                 minutes=u.differs_minutes,
                 kwh=u.differs_kwh,
             )
