@@ -81,4 +81,5 @@ def differences(was: dict[str, Any], now: dict[str, Any]) -> list[str]:
 
 
 if __name__ == "__main__":
-    PINS.write_bytes(lzma.compress(json.dumps(outlines(), separators=(",", ":"), sort_keys=True).encode(), preset=8))
+    packed = {"id": lzma.FILTER_LZMA2, "preset": 9, "lc": 4, "pb": 0, "nice_len": 273}
+    PINS.write_bytes(lzma.compress(json.dumps(outlines(), separators=(",", ":"), sort_keys=True).encode(), filters=[packed]))
