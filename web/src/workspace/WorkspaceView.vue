@@ -70,6 +70,8 @@ const MoreMenu = defineAsyncComponent(() => import('./MoreMenu.vue'))
 const UnreadableJob = defineAsyncComponent(() => import('./UnreadableJob.vue'))
 const PrefsDialog = defineAsyncComponent(() => import('../ui/PrefsDialog.vue'))
 const tour = ref(false)
+const qr = ref(false)
+const QrDialog = defineAsyncComponent(() => import('./QrDialog.vue'))
 const frame = ref<HTMLElement | null>(null)
 const tip = useGlossary(() => frame.value)
 watch(
@@ -285,6 +287,7 @@ const more = computed(() => [
   { word: 'Library', act: () => router.push({ name: 'library', query: { from: job.id, stage: stage.value } }) },
   { word: 'Export the job as a file', act: exportFile },
   { word: theme.value === 'sun' ? 'Dark theme' : 'Light theme', act: otherTheme },
+  { word: 'Open on a telephone', act: () => (qr.value = true) },
   { word: 'Preferences', act: () => (units.value = true) },
   ...(phone.value ? [{ word: 'Fault finder', act: () => findOut('') }] : []),
   { word: 'Keys and help', act: () => (help.value = true) },
@@ -400,6 +403,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
     <FindingsDrawer v-if="shown.drawer" v-model="drawer" :current="finding" :stage="stage" :phone="phone" @go="go" />
     <HelpDialog v-if="shown.help" v-model="help" @units="units = true" @tour="tour = true" />
     <PrefsDialog v-if="shown.units" v-model="units" />
+    <QrDialog v-if="qr" v-model="qr" />
     <TourPane v-if="tour" v-model="tour" />
     <div v-if="tip" class="tip" role="tooltip" :style="{ left: `${tip.x}px`, top: `${tip.y}px` }">
       <b>{{ tip.term }}</b> {{ tip.text }}

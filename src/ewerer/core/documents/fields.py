@@ -11,6 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..trade.chemistries import CHEMISTRIES
+from ..trade.margins import USUAL_DAY
 
 Choice = tuple[str | int, str]
 
@@ -82,7 +83,7 @@ def _table() -> list[FieldWords]:
         ("loads/peak_w", "Peak, for seconds", "W"),
         ("loads/daily_wh", "Over a day", "Wh"),
         ("loads/other_daily_wh", "Other loads over a day", "Wh"),
-        ("loads/shape", "Shape of the day"),
+        ("loads/shape", "Loads by the hour", "", ", ".join(f"{w:g}" for w in USUAL_DAY)),
     )
     at(
         "bank",

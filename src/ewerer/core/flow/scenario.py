@@ -28,7 +28,7 @@ from ..stages.sources.solve import quiet_hours
 from ..stages.windows.solve import tariff_on
 from ..trade.chemistries import derating, ocv_v
 from ..trade.errors import DocumentError, Problem
-from ..trade.margins import SYSTEM_FACTOR, USUAL_LATITUDE_DEG
+from ..trade.margins import SYSTEM_FACTOR, USUAL_DAY, USUAL_LATITUDE_DEG
 from ..trade.rules import formula_rule
 
 Floats = npt.NDArray[np.float64]
@@ -52,9 +52,6 @@ PART_SOC = 0.02
 
 STEPS_S = (10, 15, 20, 30, 60, 120, 180, 240, 300, 360, 600, 720, 900, 1200, 1800, 3600)
 """Steps that may be asked for [s]: parts and multiples of a minute that fill an hour."""
-
-
-SHAPE = (3, 2.5, 2.3, 2.2, 2.2, 2.6, 3.8, 5, 5.2, 4.6, 4.2, 4.2, 4.6, 4.3, 4, 4, 4.3, 5.4, 6.6, 7, 6.6, 5.6, 4.4, 3.4)
 
 
 SUN = formula_rule(
@@ -460,7 +457,7 @@ def _sun(job: Job, start: dt.date, days: int, when: Calendar, inner_s: int, assu
 
 
 def _loads(job: Job, solved: Solved, start: dt.date, day: Ints, minute: Ints, assumed: list[str]) -> tuple[Floats, Floats]:
-    shape = np.asarray(job.loads.shape or SHAPE, dtype=np.float64)
+    shape = np.asarray(job.loads.shape or USUAL_DAY, dtype=np.float64)
     hours = minute / 60
     profile = np.interp(hours, np.arange(25), np.append(shape, shape[0])) / max(1e-9, shape.mean())
     if job.flow.load is not None:

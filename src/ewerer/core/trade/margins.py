@@ -20,6 +20,10 @@ PHASES = {"single": ("L1",), "split": ("L1", "L2"), "three": ("L1", "L2", "L3")}
 MIN_GENERATOR_LOAD = 0.3
 """Least load of an engine as part of its rating, against wet stacking [T]."""
 
+# Loads where nobody gives them
+USUAL_DAY = (3, 2.5, 2.3, 2.2, 2.2, 2.6, 3.8, 5, 5.2, 4.6, 4.2, 4.2, 4.6, 4.3, 4, 4, 4.3, 5.4, 6.6, 7, 6.6, 5.6, 4.4, 3.4)
+"""Weights of the 24 hours of a dwelling's day: quiet at night, a morning and a higher evening peak [T]."""
+
 # Efficiencies where no profile gives them
 CHARGER_EFFICIENCY = 0.92
 """From AC to the bank [T]."""

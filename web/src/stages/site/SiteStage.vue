@@ -10,6 +10,7 @@ import StageHead from '../../ui/StageHead.vue'
 import { preferred } from '../../ui/prefs'
 import { counted } from '../../ui/words'
 import FeedFigure from './FeedFigure.vue'
+import HoursFigure from './HoursFigure.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
 
@@ -79,6 +80,9 @@ function feedWords(name: string): string {
     </div>
     <CautionLine>Medical or safety loads need a supply that does not depend on one bank.</CautionLine>
   </section>
+  <FoldPart name="site:hours" title="Loads by the hour" :says="job.at('/loads/shape') ? 'given' : 'a usual day is assumed'">
+    <HoursFigure />
+  </FoldPart>
   <FoldPart name="site:place" title="Name, place and temperature" :says="placeSays" pointer="/site">
     <div class="fields">
       <TextField path="/name" wide needed />
