@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // The library: what ships, the crew's own, and a designed editor for a device on the wall.
+import StageHead from '../ui/StageHead.vue'
 import { counted } from '../ui/words'
 import { preferred } from '../ui/prefs'
 import { vStack } from '../ui/stack'
@@ -423,9 +424,11 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
           <p v-if="lead" class="bar"><button @click="putAway">Put away</button></p>
         </div>
         <div v-else class="start">
-          <h1 class="over">Library</h1>
-          <p class="answer">A profile says how a device's menu looks: its lines, units and steps.</p>
-          <p class="soft">{{ counted(shipped, 'profile') }} with Ewerer, {{ ours }} of yours.</p>
+          <StageHead
+            stage="library"
+            answer="A profile says how a device's menu looks: its lines, units and steps."
+            :rests="`${counted(shipped, 'profile')} with Ewerer, ${ours} of yours.`"
+          />
           <div class="ways" role="group" aria-label="Make a profile">
             <button @click="beginFrom('paste')"><b>From the manual</b><span>Paste its table of settings</span></button>
             <button @click="beginFrom('plate')"><b>From the plate</b><span>Type the figures of the plate</span></button>
@@ -498,16 +501,6 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
 </template>
 
 <style scoped>
-.over {
-  font-size: 15px;
-  font-weight: 600;
-  color: var(--soft);
-}
-.answer {
-  font-size: 23px;
-  line-height: 1.25;
-  font-weight: 650;
-}
 .ways {
   display: flex;
   flex-wrap: wrap;

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-// The head of a stage: its name, its answer in large type, the figures it rests on. The answer is the plan's, or the stage's own.
+// The head of a stage or page: its name, its answer in large type, the figures it rests on. The answer is the plan's, or its own.
 import { computed } from 'vue'
-import { useJob } from '../job/use-job'
+import { jobOrNone } from '../job/use-job'
 import { preferred } from './prefs'
 
 const props = defineProps<{ stage: string; word?: string; answer?: string; rests?: string }>()
-const job = useJob()
-const planned = computed(() => job.plan.value?.stages.find((s) => s.stage === props.stage))
+const job = jobOrNone()
+const planned = computed(() => job?.plan.value?.stages.find((s) => s.stage === props.stage))
 const answer = computed(() => preferred(props.answer ?? planned.value?.answer ?? ''))
 const rests = computed(() => preferred(props.rests ?? planned.value?.rests_on ?? ''))
 </script>
