@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import choose, saved
+from tests.e2e.acts import choose, line, saved
 from tests.e2e.axe import serious
 from tests.jobs import HERON, SKERRY
 
@@ -39,7 +39,7 @@ def test_a_wish_is_looked_for_granted_refused_and_taken_back(opened):
 def test_what_is_decided_by_hand_is_noted_and_goes_on_the_sheet(opened):
     page = opened(HERON, "Sheet")
     choose(page, "Your entry for Screen colour", "Sand")
-    row = page.locator('[data-step="skin"]')
+    row = line(page, "skin")
     expect(row).to_contain_text("Sand")
     expect(row).to_contain_text("Own entry, not the plan's")
     wrong = page.get_by_label("Your entry for Wakes from")

@@ -68,7 +68,7 @@ def test_agreement_copies_make_entries(opened):
     page.get_by_role("button", name="Copy Screen sleep of LEFT to all").click()
     page.get_by_role("tab", name=re.compile("^RIGHT")).click()
     page.get_by_role("tab", name="Working list").click()
-    expect(page.locator('[data-step="screen"]')).to_contain_text("Own entry")
+    expect(line(page, "screen")).to_contain_text("Own entry")
 
 
 @pytest.mark.long

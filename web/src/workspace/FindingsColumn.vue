@@ -44,8 +44,11 @@ const listOf = (name: string) => parts.value.find((p) => p.name === name)?.list 
 const stageWord = (f: Gathered) => stages.value.find((s) => s.name === f.lines[0]?.finding.stage)?.word ?? ''
 /** Other stages' findings and notes are a line each until somebody opens one, or goes through all with n. */
 const opened = ref(new Set<string>())
+const FEW = 4
+const more = useFold('findings:more')
 const keyOf = (f: Gathered) => f.rule + (f.lines[0]?.finding.at ?? '') + f.title
-const isOpen = (f: Gathered) => opened.value.has(keyOf(f)) || f.lines.some((l) => l.index === props.current)
+const unfolded = useFold('findings:lines')
+const isOpen = (f: Gathered) => unfolded.value || opened.value.has(keyOf(f)) || f.lines.some((l) => l.index === props.current)
 function turn(f: Gathered) {
   const next = new Set(opened.value)
   if (!next.delete(keyOf(f))) next.add(keyOf(f))
@@ -115,7 +118,7 @@ function teach(f: Gathered) {
         <h3 v-else-if="part.name === 'elsewhere'">Other stages</h3>
         <ol>
           <li
-            v-for="f in part.list"
+            v-for="f in part.name === 'elsewhere' && !more ? part.list.slice(0, FEW) : part.list"
             :key="keyOf(f)"
             :class="[f.severity, { current: f.lines.some((l) => l.index === current) }]"
             :data-finding="f.rule"
@@ -175,6 +178,9 @@ function teach(f: Gathered) {
             </div>
           </li>
         </ol>
+        <button v-if="part.name === 'elsewhere' && part.list.length > FEW" class="link quiet" @click="more = !more">
+          {{ more ? 'fewer' : `${part.list.length - FEW} more` }}
+        </button>
       </component>
     </template>
     <p v-if="hidden.length" class="tools">

@@ -107,7 +107,7 @@ function down(event: KeyboardEvent, i: number) {
   <p v-if="profile.isError.value" role="alert">
     The profile cannot be read now. <button @click="() => profile.refetch()">Try again</button>
   </p>
-  <table v-else-if="settings.length" v-stack="['Setting', 'Verdict']">
+  <table v-else-if="settings.length" v-stack="['Setting', 'Verdict']" :data-pointer="`/as_found/${unit}`" tabindex="-1">
     <thead>
       <tr>
         <th>Setting</th>

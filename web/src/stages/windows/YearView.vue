@@ -89,10 +89,15 @@ const words = (d: DayFigures) =>
       @keydown="walk"
       @focus="entered"
     >
-      <YearDays :days="days" :chosen="chosen" :words="words" @choose="(d) => (chosen = d)" />
-      <span v-if="chosen" :id="'day-' + chosen.date" role="option" aria-selected="true" class="visually-hidden">{{
-        words(chosen)
-      }}</span>
+      <div aria-hidden="true"><YearDays :days="days" :chosen="chosen" :words="words" @choose="(d) => (chosen = d)" /></div>
+      <span
+        v-if="chosen ?? days[0]"
+        :id="'day-' + (chosen ?? days[0])?.date"
+        role="option"
+        :aria-selected="!!chosen"
+        class="visually-hidden"
+        >{{ words((chosen ?? days[0]) as DayFigures) }}</span
+      >
     </div>
     <p v-if="chosen" data-day aria-live="polite">
       {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>
