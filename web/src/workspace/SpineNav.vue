@@ -14,7 +14,7 @@ const told = computed<Record<string, string>>(() => {
   const say = (fits: (id: string) => boolean) =>
     [
       ['done', ['done', 'skipped']],
-      ['anyway', ['overridden']],
+      ['overridden', ['overridden']],
       ['failed', ['failed']],
       ['not put back', ['open']],
     ]
