@@ -11,6 +11,21 @@ os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright's loop runs in th
 PATIENCE_MS = int(os.environ.get("EWERER_PATIENCE_MS", "60000"))
 
 
+def made_job(page, base, document):
+    """Store a job through the API and return its id."""
+    token = page.request.get(f"{base}/api/session").json()["csrf"]
+    made = page.request.post(f"{base}/api/jobs", data=document, headers={"X-CSRFToken": token, "Referer": base})
+    assert made.ok, made.text()
+    return made.json()["id"]
+
+
+def open_stage(page, base, document, stage):
+    """Make a fresh job of a document and show a stage of it."""
+    page.goto(f"{base}/jobs/{made_job(page, base, document)}/{stage.lower()}")
+    expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
+    return page
+
+
 def unfold(context):
     """Let a context begin with everything unfolded, as somebody who has opened all of it finds it."""
     context.add_init_script("localStorage.getItem('ewerer:folds') || localStorage.setItem('ewerer:folds', '{\"*\": true}')")

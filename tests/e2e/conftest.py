@@ -6,7 +6,7 @@ import pytest
 from bench.server import CHROMIUM, demo_server, prepared
 from playwright.sync_api import expect
 
-from tests.e2e.acts import PATIENCE_MS, unfold
+from tests.e2e.acts import PATIENCE_MS, open_stage, unfold
 from tests.jobs import data
 
 expect.set_options(timeout=PATIENCE_MS)
@@ -59,11 +59,6 @@ def opened(known, base):
     """Return a function that makes a fresh job from a demo name or from data, and shows a stage of it."""
 
     def open_job(source, stage):
-        job = data(source) if isinstance(source, str) else source
-        token = known.request.get(f"{base}/api/session").json()["csrf"]
-        made = known.request.post(f"{base}/api/jobs", data=job, headers={"X-CSRFToken": token, "Referer": base}).json()
-        known.goto(f"{base}/jobs/{made['id']}/{stage.lower()}")
-        expect(known.get_by_role("heading", name=stage, level=1)).to_be_visible()
-        return known
+        return open_stage(known, base, data(source) if isinstance(source, str) else source, stage)
 
     return open_job

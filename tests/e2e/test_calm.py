@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import saved, show
+from tests.e2e.acts import made_job, open_stage, saved, show
 from tests.jobs import LARCH, SKERRY, data
 
 MOST = {"words": 230, "numbers": 60, "controls": 35}
@@ -34,11 +34,7 @@ def folded(page, context, cookies, base):
     context.add_cookies(cookies)
 
     def open_job(source, stage):
-        token = page.request.get(f"{base}/api/session").json()["csrf"]
-        made = page.request.post(f"{base}/api/jobs", data=source, headers={"X-CSRFToken": token, "Referer": base}).json()
-        page.goto(f"{base}/jobs/{made['id']}/{stage.lower()}")
-        expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
-        return page
+        return open_stage(page, base, source, stage)
 
     return open_job
 
@@ -117,9 +113,8 @@ def test_a_rung_is_dragged_by_a_finger(browser, cookies, base, size):
     )
     context.add_cookies(cookies)
     page = context.new_page()
-    token = page.request.get(f"{base}/api/session").json()["csrf"]
-    made = page.request.post(f"{base}/api/jobs", data=data(SKERRY), headers={"X-CSRFToken": token, "Referer": base}).json()
-    page.goto(f"{base}/jobs/{made['id']}/thresholds")
+    job = made_job(page, base, data(SKERRY))
+    page.goto(f"{base}/jobs/{job}/thresholds")
     rung = page.locator('[data-rung="alarm_v"]')
     rung.scroll_into_view_if_needed()
     before = float(rung.get_attribute("aria-valuenow"))
@@ -128,7 +123,7 @@ def test_a_rung_is_dragged_by_a_finger(browser, cookies, base, size):
     touch(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, -60)
     # The figure follows the finger: asked for, whether the rules grant it or not; the page does not scroll instead.
     expect(page.locator("[data-save-state]")).to_contain_text("saved ")
-    own = page.request.get(f"{base}/api/jobs/{made['id']}").json()["document"]["policy"]["own_figures"]
+    own = page.request.get(f"{base}/api/jobs/{job}").json()["document"]["policy"]["own_figures"]
     assert own["alarm_v"] > before + 0.5
     assert page.evaluate("document.querySelector('#stage').scrollTop") == scrolled
     context.close()

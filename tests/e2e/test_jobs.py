@@ -8,7 +8,7 @@ import pytest
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.acts import give_file, saved, tick
+from tests.e2e.acts import give_file, made_job, saved, tick
 from tests.jobs import LARCH, SKERRY, TARN, data
 
 
@@ -19,9 +19,7 @@ def home(page, base):
 
 def named(page, base, name):
     """Make a job of that name and show the list."""
-    token = page.request.get(f"{base}/api/session").json()["csrf"]
-    job = data(LARCH) | {"name": name}
-    assert page.request.post(f"{base}/api/jobs", data=job, headers={"X-CSRFToken": token, "Referer": base}).ok
+    made_job(page, base, data(LARCH) | {"name": name})
     home(page, base)
     return page.get_by_role("row", name=re.compile(name))
 

@@ -10,7 +10,7 @@ from bench.server import CHROMIUM, server
 from bench.shots import sign_in
 from playwright.sync_api import expect
 
-from tests.e2e.acts import saved, show, unfold
+from tests.e2e.acts import made_job, saved, show, unfold
 from tests.jobs import SKERRY, data
 
 STAGES = ["Site", "Bank", "Units", "Link", "Limits", "Thresholds", "Sources", "Windows", "Sheet", "Run", "Proof", "Handover"]
@@ -34,11 +34,10 @@ def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, c
     page = context.new_page()
     page.goto(base)
     expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
-    token = page.request.get(f"{base}/api/session").json()["csrf"]
-    made = page.request.post(f"{base}/api/jobs", data=data(SKERRY), headers={"X-CSRFToken": token, "Referer": base}).json()
+    job = made_job(page, base, data(SKERRY))
     page.evaluate("navigator.serviceWorker.ready.then(() => true)")
     page.reload()
-    page.goto(f"{base}/jobs/{made['id']}/site")
+    page.goto(f"{base}/jobs/{job}/site")
     expect(page.get_by_role("heading", name="Site", level=1)).to_be_visible()
     expect(page.locator("[data-plan-state]")).to_have_text("plan fresh")
     page.wait_for_function(
@@ -46,14 +45,14 @@ def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, c
     )
     context.set_offline(True)
     for stage in STAGES:
-        page.goto(f"{base}/jobs/{made['id']}/{stage.lower()}")
+        page.goto(f"{base}/jobs/{job}/{stage.lower()}")
         expect(page.get_by_role("heading", name=stage, level=1)).to_be_visible()
-    page.goto(f"{base}/jobs/{made['id']}/site")
+    page.goto(f"{base}/jobs/{job}/site")
     field = page.locator(LOADS)
     field.fill("2345")
     field.press("Tab")
     expect(page.locator("[data-save-state]")).to_contain_text("offline")
-    page.goto(f"{base}/jobs/{made['id']}/bank")
+    page.goto(f"{base}/jobs/{job}/bank")
     page.get_by_label("Main fuse").fill("275")
     page.get_by_label("Main fuse").press("Tab")
     page.reload()

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from .devices.slots.week import days_said
 from .stages.solved import Solved
 from .trade.quantities import fitting
-from .trade.steps import figure, listed
+from .trade.steps import counted, figure, listed
 
 
 class Headline(NamedTuple):
@@ -30,16 +30,8 @@ def headlines(solved: Solved) -> dict[str, Headline]:
     return {stage: make(solved) for stage, make in _MAKERS.items()}
 
 
-def _counted(n: int, word: str) -> str:
-    return f"{n} {word}{'' if n == 1 else 's'}"
-
-
 def _kw(watts: float) -> str:
     return f"{figure(watts / 1000, 1)} kW" if watts >= 1000 else f"{figure(watts, 0)} W"
-
-
-def _percent(part: float) -> str:
-    return f"{figure(part * 100, 0)} %"
 
 
 _PHASES = {"single": "one phase", "split": "split phase", "three": "three phases"}
@@ -70,7 +62,7 @@ def _bank(solved: Solved) -> Headline:
         f"{figure(bank.capacity_ah, 0)} Ah at {figure(bank.nominal_v)} V."
     )
     parts = [
-        f"{_counted(len(bank.modules), 'module')} of {_counted(bank.series_cells, 'cell')}, {figure(bank.energy_wh / 1000, 1)} kWh."
+        f"{counted(len(bank.modules), 'module')} of {counted(bank.series_cells, 'cell')}, {figure(bank.energy_wh / 1000, 1)} kWh."
     ]
     if bank.without_one:
         parts.append(

@@ -35,7 +35,6 @@ const told = computed(() => {
     <summary>
       <h2>{{ title }}</h2>
       <span v-if="told" class="soft">{{ told }}</span>
-      <slot name="beside" />
     </summary>
     <div class="inside"><slot /></div>
   </details>
@@ -44,9 +43,6 @@ const told = computed(() => {
 <style scoped>
 .fold {
   border-top: 1px solid var(--rule);
-}
-.fold + .fold {
-  margin-top: 0;
 }
 summary {
   display: flex;

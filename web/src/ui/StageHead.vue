@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { jobOrNone } from '../job/use-job'
 import { preferred } from './prefs'
 
-const props = defineProps<{ stage: string; word?: string; answer?: string; rests?: string }>()
+const props = defineProps<{ stage: string; answer?: string; rests?: string }>()
 const job = jobOrNone()
 const planned = computed(() => job?.plan.value?.stages.find((s) => s.stage === props.stage))
 const answer = computed(() => preferred(props.answer ?? planned.value?.answer ?? ''))
@@ -13,7 +13,7 @@ const rests = computed(() => preferred(props.rests ?? planned.value?.rests_on ??
 
 <template>
   <div class="stage-head">
-    <h1>{{ word ?? planned?.word ?? stage.charAt(0).toUpperCase() + stage.slice(1) }}</h1>
+    <h1>{{ planned?.word ?? stage.charAt(0).toUpperCase() + stage.slice(1) }}</h1>
     <p v-if="answer" class="answer" data-answer>{{ answer }}</p>
     <p v-if="rests || $slots.default" class="rests soft">{{ rests }}<slot /></p>
   </div>

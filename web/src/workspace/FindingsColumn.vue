@@ -2,7 +2,6 @@
 // Stops and cautions of the stage that is open in full, those of other stages as a line each, notes folded. A caution or note can
 // be dismissed with a reason, which is recorded.
 import { computed, defineAsyncComponent, nextTick, ref, watch } from 'vue'
-import type { Finding } from '../api/client'
 import { useJob } from '../job/use-job'
 import { placeInWords } from '../job/words'
 import { stages } from '../stages/registry'
@@ -11,7 +10,7 @@ import { preferred } from '../ui/prefs'
 import { counted } from '../ui/words'
 import KeptInput from '../ui/KeptInput.vue'
 import StateMark from '../ui/StateMark.vue'
-import { gathered, type Gathered } from './gather'
+import { gathered, tally, type Gathered } from './gather'
 import RuleSays from './RuleSays.vue'
 
 const emit = defineEmits<{ go: [pointer: string] }>()
@@ -71,11 +70,7 @@ function putAside(f: Gathered, reason: string) {
   if (reason.trim()) void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'aside', text: reason.trim() })
 }
 const takeBack = (f: Gathered) => void job.record.add({ kind: 'answer', name: nameOf(f), shown: 'back' })
-const counts = computed(() => {
-  const of = (s: Finding['severity']) => all.value.filter((f) => f.severity === s).length
-  const said = (['stop', 'caution', 'note'] as const).filter((s) => of(s)).map((s) => counted(of(s), s))
-  return said.join(', ') || 'none'
-})
+const counts = computed(() => tally(all.value) || 'none')
 /** The display whose words a finding is about: its profile and setting. */
 const taught = (f: Gathered) => {
   const { profile, setting } = (f.lines[0]?.finding.numbers ?? {}) as Record<string, unknown>

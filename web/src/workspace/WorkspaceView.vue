@@ -14,8 +14,7 @@ import { firstStage, learnStages, openStages, stageOf, stages, viewOf, wholeStag
 import { fetchStage } from '../stages/loaders'
 import { useGlossary } from '../ui/glossary'
 import NoticeBar from '../ui/NoticeBar.vue'
-import { asText } from './gather'
-import { counted } from '../ui/words'
+import { asText, tally } from './gather'
 import { saveJson } from '../ui/save-file'
 import WaitNote from '../ui/WaitNote.vue'
 import { goToPointer, shows } from '../ui/focus'
@@ -245,12 +244,7 @@ const planText = computed(() => {
 const worst = computed(() => {
   const f = job.plan.value?.findings ?? []
   const n = (s: string) => f.filter((x) => x.severity === s).length
-  return phone.value
-    ? `${n('stop')} · ${n('caution')} · ${n('note')}`
-    : ['stop', 'caution', 'note']
-        .filter(n)
-        .map((s) => counted(n(s), s))
-        .join(', ') || 'no findings'
+  return phone.value ? `${n('stop')} · ${n('caution')} · ${n('note')}` : tally(f) || 'no findings'
 })
 /** The findings stand beside the stage where there is room, and something that a person must know. */
 const beside = computed(
@@ -276,6 +270,7 @@ async function endWhatIf(keep: boolean) {
   if (to) await router.push(to)
 }
 async function toggleWhatIf() {
+  onwards = '' // a link that was given up leads nowhere later
   if (job.whatIf.value) leaving.value = true
   else await job.enterWhatIf()
 }

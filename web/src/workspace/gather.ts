@@ -61,11 +61,18 @@ export function gathered(findings: Finding[], job: unknown): Gathered[] {
   }))
 }
 
+/** How many there are of each severity, in words, the worst first; empty where there are none. */
+export function tally(of: { severity: Finding['severity'] }[]): string {
+  const n = (s: Finding['severity']) => of.filter((f) => f.severity === s).length
+  return (['stop', 'caution', 'note'] as const)
+    .filter(n)
+    .map((s) => counted(n(s), s))
+    .join(', ')
+}
+
 /** Findings as plain text, to send or to keep: the stops first, each with what to do. */
 export function asText(findings: Finding[], job: unknown, beside = ''): string {
   const all = gathered(findings, job)
-  const of = (s: Finding['severity']) => all.filter((f) => f.severity === s).length
-  const said = (['stop', 'caution', 'note'] as const).filter(of).map((s) => counted(of(s), s))
   const lines = all.map((f) =>
     [
       `${f.severity.toUpperCase()} ${f.title} (${f.rule})`,
@@ -73,5 +80,5 @@ export function asText(findings: Finding[], job: unknown, beside = ''): string {
       ...(f.fix ? [`  To do: ${f.fix}`] : []),
     ].join('\n'),
   )
-  return `${(job as { name?: string } | null)?.name ?? ''}${beside}: ${said.join(', ') || 'no findings'}\n\n${lines.join('\n\n')}\n`
+  return `${(job as { name?: string } | null)?.name ?? ''}${beside}: ${tally(all) || 'no findings'}\n\n${lines.join('\n\n')}\n`
 }

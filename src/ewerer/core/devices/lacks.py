@@ -60,16 +60,21 @@ class Lack(BaseModel):
 
 def lacks(profile: Profile) -> list[Lack]:
     """Return what a profile with a menu lacks, then its dangerous factory values; nothing for a profile without a menu."""
+    dangers = _dangers(profile) if isinstance(profile, (InverterProfile, SunChargerProfile)) else []
+    return lacking(profile) + dangers
+
+
+def lacking(profile: Profile) -> list[Lack]:
+    """Return what a profile with a menu lacks; nothing for a profile without a menu."""
     if not isinstance(profile, (InverterProfile, SunChargerProfile)):
         return []
     kind = profile.version_tag.split("/")[0]
     held = {s.quantity for s in profile.settings}
-    out = [
+    return [
         Lack(kind="lacking", quantity=name, word=QUANTITIES[name].word, text=why)
         for name, why in WANTED[kind].items()
         if name not in held and INSTEAD.get(name) not in held
     ]
-    return out + _dangers(profile)
 
 
 def _dangers(profile: MenuProfile) -> list[Lack]:

@@ -75,3 +75,12 @@ def listed(words: Sequence[str]) -> str:
     'sun, mains and generator'
     """
     return ", ".join(words[:-1]) + f" and {words[-1]}" if len(words) > 1 else "".join(words)
+
+
+def counted(n: int, word: str) -> str:
+    """Return a number with its noun.
+
+    >>> counted(1, "module"), counted(3, "module")
+    ('1 module', '3 modules')
+    """
+    return f"{n} {word}{'' if n == 1 else 's'}"

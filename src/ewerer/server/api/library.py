@@ -12,7 +12,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from ...core import tasks
-from ...core.devices.lacks import Lack, lacks
+from ...core.devices.lacks import Lack, lacking, lacks
 from ...core.devices.library import parse_profile, parse_profile_data, shipped_library
 from ...core.devices.manual import Decided, ManualTable, Taken, take
 from ...core.documents.parse import parse_json
@@ -159,7 +159,7 @@ def _line(p: Profile, own: bool) -> dict[str, Any]:
         "about": p.about(),
         "own": own,
         "settings": len(getattr(p, "settings", ())),
-        "lacking": sum(lack.kind == "lacking" for lack in lacks(p)),
+        "lacking": len(lacking(p)),
     }
 
 

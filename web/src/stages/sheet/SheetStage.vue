@@ -41,14 +41,19 @@ const done = (id: string) => Object.keys((job.at('/sheet_marks/' + id) as object
 const found = (id: string) => Object.keys((job.at('/as_found/' + id) as object | undefined) ?? {}).length
 const blocked = computed(() => job.plan.value?.findings.find((f) => f.severity === 'stop'))
 const presets = computed(() => (job.plan.value?.presets ?? []).filter((p) => p.profile === unit.value?.profile))
-/** What sets a device's sheet apart from that of the first of its model. */
-function unlike(u: (typeof units.value)[number]): string {
-  const first = units.value.find((o) => o.profile === u.profile)
-  if (!first || first.id === u.id) return ''
-  const entries = new Map(first.settings.map((r) => [r.setting, r.entry]))
-  const differ = u.settings.filter((r) => entries.get(r.setting) !== r.entry).length
-  return differ ? `as ${first.id}, ${counted(differ, 'line')} differ` : `same as ${first.id}`
-}
+/** What sets each device's sheet apart from that of the first of its model, by the device's id. */
+const unlike = computed(() => {
+  const firsts = new Map<string | undefined, { id: string; entries: Map<string, string> }>()
+  const out: Record<string, string> = {}
+  for (const u of units.value) {
+    const first = firsts.get(u.profile)
+    if (first) {
+      const differ = u.settings.filter((r) => first.entries.get(r.setting) !== r.entry).length
+      out[u.id] = differ ? `as ${first.id}, ${counted(differ, 'line')} differ` : `same as ${first.id}`
+    } else firsts.set(u.profile, { id: u.id, entries: new Map(u.settings.map((r) => [r.setting, r.entry])) })
+  }
+  return out
+})
 const KIND: Record<string, string> = { 'sun-charger': 'sun', module: 'battery', controller: 'controller' }
 /** Up and down among the devices. */
 function turnTo(event: KeyboardEvent) {
@@ -87,7 +92,7 @@ function turnTo(event: KeyboardEvent) {
           ><b>{{ u.id }}</b> {{ KIND[u.kind ?? ''] ?? u.role }}</span
         >
         <span class="soft small">{{ done(u.id) }} done{{ found(u.id) ? `, ${found(u.id)} noted` : '' }}</span>
-        <span v-if="unlike(u)" class="soft small">{{ unlike(u) }}</span>
+        <span v-if="unlike[u.id]" class="soft small">{{ unlike[u.id] }}</span>
         <span class="bar" aria-hidden="true"
           ><i :style="{ width: `${Math.min(100, (100 * done(u.id)) / Math.max(1, u.settings.length))}%` }"
         /></span>

@@ -90,8 +90,8 @@ interface Section {
   from: number
   to: number
 }
-/** Steps one after the other on one page of the menu, with what is done at the device before them. */
 const page = (s: Step) => s.menu.join(' › ') || 'Menu'
+/** Steps one after the other on one page of the menu, with what is done at the device before them. */
 const sections = computed(() => {
   const out: Section[] = []
   let waiting = 0 // steps at the device that belong to the page after them
@@ -137,28 +137,26 @@ const handSays = computed(() => {
   return `${counted(byHand.value.length, 'line')}, ${own ? `${own} decided` : 'none decided'}`
 })
 const through = computed(() => steps.value.length > 0 && marked.value === steps.value.length)
-watch(
-  [order, marked, failure],
-  () => {
-    const s = steps.value.find((x) => !marks.value[x.key])
-    const says = !order.value
-      ? ''
-      : !steps.value.length
-        ? `${id.value} shows what it should: nothing to enter.`
-        : !s
-          ? `Everything is entered on ${id.value}.`
-          : s.kind === 'entry'
-            ? `Next on ${id.value}: set “${s.label}” to ${s.enter}${s.unit ? ` ${s.unit}` : ''}.`
-            : `Next on ${id.value}: ${s.label}`
-    const noted = order.value?.assumed
-      ? `Nobody noted what ${id.value} shows: the list starts from factory values.`
-      : order.value
-        ? `${order.value.noted} noted, ${order.value.fits_already.length} fit already.`
-        : ''
-    emit('next', { says, rests: order.value ? `${marked.value} of ${steps.value.length} steps done. ${noted}` : '' })
-  },
-  { immediate: true },
-)
+/** What to type next, for the head of the stage. */
+const ahead = computed(() => {
+  const s = steps.value.find((x) => !marks.value[x.key])
+  const says = !order.value
+    ? ''
+    : !steps.value.length
+      ? `${id.value} shows what it should: nothing to enter.`
+      : !s
+        ? `Everything is entered on ${id.value}.`
+        : s.kind === 'entry'
+          ? `Next on ${id.value}: set “${s.label}” to ${s.enter}${s.unit ? ` ${s.unit}` : ''}.`
+          : `Next on ${id.value}: ${s.label}`
+  const noted = order.value?.assumed
+    ? `Nobody noted what ${id.value} shows: the list starts from factory values.`
+    : order.value
+      ? `${order.value.noted} noted, ${order.value.fits_already.length} fit already.`
+      : ''
+  return { says, rests: order.value ? `${marked.value} of ${steps.value.length} steps done. ${noted}` : '' }
+})
+watch(ahead, (next) => emit('next', next), { immediate: true })
 </script>
 
 <template>

@@ -111,14 +111,13 @@ const thresholds = computed(() =>
     return r ? [{ word: r.word, v: r.value, tone: `var(--${tone})` }] : []
   }),
 )
-const NAMES = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
 const WORD = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
 </script>
 
 <template>
   <div ref="box">
     <div class="days">
-      <ElSegmented v-model="day" :options="NAMES.map((d, i) => ({ value: i, label: d }))" aria-label="Weekday shown" />
+      <ElSegmented v-model="day" :options="WORD.map((d, i) => ({ value: i, label: d.slice(0, 3) }))" aria-label="Weekday shown" />
       <span class="gap" />
       <button @click="add">Add window</button>
     </div>

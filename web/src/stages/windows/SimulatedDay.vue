@@ -22,7 +22,7 @@ const reasonAt = (i: number) => props.series.reasons[props.series.reason[i] ?? 0
 const kw = (w: number) => `${tidy(w / 1000, 2)} kW`
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1)
 const value = (name: string) => c(name)[now.value] ?? 0
-const sold = computed(() => value('sun_grid_w') + value('bank_grid_w') + value('output_grid_w'))
+const sold = computed(() => day.value.layers.Sold?.[now.value] ?? 0)
 const figures = computed(() =>
   preferred(
     ` Charge ${tidy(value('soc') * 100, 0)} %, load ${tidy(value('load_w'), 0)} W` +

@@ -3,12 +3,12 @@
 import type { EChartsCoreOption } from 'echarts/core'
 import { computed } from 'vue'
 import type { DayFigures } from '../../api/client'
+import { MONTHS } from '../../ui/figures'
 import PlotBox from '../../ui/PlotBox.vue'
 import type { Tone } from '../../ui/plot'
 
 const props = defineProps<{ days: DayFigures[]; chosen: DayFigures | null; words: (day: DayFigures) => string }>()
 const emit = defineEmits<{ choose: [day: DayFigures] }>()
-const NAMES = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec']
 const months = computed(() => [...new Set(props.days.map((d) => d.date.slice(0, 7)))])
 const byDate = computed(() => new Map(props.days.map((d) => [d.date, d])))
 const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
@@ -24,7 +24,7 @@ const make = (tone: (name: Tone) => string): EChartsCoreOption => ({
   yAxis: {
     type: 'category',
     inverse: true,
-    data: months.value.map((m) => NAMES[Number(m.slice(5)) - 1]),
+    data: months.value.map((m) => MONTHS[Number(m.slice(5)) - 1]),
     axisLine: { show: false },
     axisTick: { show: false },
     axisLabel: { color: tone('ink'), fontSize: 13 },

@@ -33,6 +33,8 @@ function walk(event: KeyboardEvent) {
   const at = days.value.findIndex((d) => d === chosen.value)
   chosen.value = days.value[Math.max(0, Math.min(days.value.length - 1, Math.max(at, 0) + by))] ?? null
 }
+/** The option of the list: the chosen day, the first until one is. */
+const heard = computed(() => chosen.value ?? days.value[0])
 watch(year, () => (chosen.value = null))
 // The year takes a moment: whoever opens this view has asked for it.
 watch(
@@ -90,14 +92,9 @@ const words = (d: DayFigures) =>
       @focus="entered"
     >
       <div aria-hidden="true"><YearDays :days="days" :chosen="chosen" :words="words" @choose="(d) => (chosen = d)" /></div>
-      <span
-        v-if="chosen ?? days[0]"
-        :id="'day-' + (chosen ?? days[0])?.date"
-        role="option"
-        :aria-selected="!!chosen"
-        class="visually-hidden"
-        >{{ words((chosen ?? days[0]) as DayFigures) }}</span
-      >
+      <span v-if="heard" :id="'day-' + heard.date" role="option" :aria-selected="!!chosen" class="visually-hidden">{{
+        words(heard)
+      }}</span>
     </div>
     <p v-if="chosen" data-day aria-live="polite">
       {{ words(chosen) }}. <button class="link" @click="emit('day', chosen.date, chosen.start_soc)">show this day</button>

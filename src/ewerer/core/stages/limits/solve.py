@@ -14,7 +14,7 @@ from ...documents.results.limits import Cap, Chain, Limits, UnitShare
 from ...documents.results.link import Link
 from ...trade.chemistries import derating
 from ...trade.margins import FUSE_FACTOR, INVERTER_EFFICIENCY
-from ...trade.steps import clean, figure, floor_to_step
+from ...trade.steps import clean, counted, figure, floor_to_step
 from ..bank.solve import chemistry_of, limits_without, reported_a, shared_limit_a
 from ..bank.wiring import carries_a, plan_wiring
 from ..solved import Module, Solved
@@ -179,11 +179,7 @@ def plan_limits(solved: Solved, bank: Bank) -> Limits:
                 word="Chargers' own limits",
                 a=round(sum(unit_max) + sum(sun_max), 3),
                 rule="chain-of-caps",
-                why=" and ".join(
-                    f"{n} {word}{'' if n == 1 else 's'}"
-                    for n, word in ((len(units), "unit"), (len(sun_chargers), "sun charger"))
-                    if n
-                )
+                why=" and ".join(counted(n, word) for n, word in ((len(units), "unit"), (len(sun_chargers), "sun charger")) if n)
                 + " together",
             )
         )
