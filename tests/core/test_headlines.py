@@ -64,6 +64,19 @@ def test_what_stands_in_the_way_is_the_answer():
     assert told["thresholds"].says == "No threshold can be worked out yet."
 
 
+def test_modules_that_cannot_be_one_bank_are_said_to_be_none():
+    job = data("skerry-field-station")
+    job["bank"]["modules"][1]["series_cells"] = 15
+    assert heads(job)["bank"].says == "These modules cannot be one bank."
+
+
+def test_without_units_nothing_is_said_of_slots():
+    job = data("skerry-field-station")
+    job["units"] = []
+    told = heads(job)["windows"]
+    assert told.says.startswith("The bank is charged") and told.rests_on == ""
+
+
 @pytest.mark.parametrize(
     ("change", "words"),
     [

@@ -65,7 +65,7 @@ def choose(page, label, word):
     """Open the list of a label and take the first choice that begins with a word."""
     box = page.get_by_role("combobox", name=label, exact=True)
     box.locator("xpath=ancestor::*[contains(@class, 'el-select__wrapper')]").click()
-    choice = page.get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first
+    choice = page.locator(".el-popper").get_by_role("option", name=re.compile("^" + re.escape(word))).locator("visible=true").first
     expect(choice).to_be_visible()
     choice.evaluate(SETTLED)
     choice.click()

@@ -254,6 +254,13 @@ def test_leaving_a_what_if_asks_first(opened):
     expect(dialog).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_label("Chosen rate, charging")).to_have_value("0.15")
+    # The link was given up: whoever ends the what-if later stays in the job.
+    page.get_by_role("button", name="What-if", exact=True).click()
+    dialog.get_by_role("button", name="Drop them").click()
+    expect(page.locator("[data-save-state]")).to_contain_text("saved ")
+    expect(page.get_by_role("heading", name="Limits", level=1)).to_be_visible()
+    more(page, "Try a what-if")
+    page.get_by_label("Chosen rate, charging").fill("0.15")
     page.get_by_role("link", name="Ewerer, all jobs").click()
     dialog.get_by_role("button", name="Drop them").click()
     expect(page.get_by_role("heading", name="Jobs", level=1)).to_be_visible()

@@ -4,6 +4,7 @@ import gzip
 import io
 import json
 from pathlib import Path
+from urllib.parse import unquote
 
 import pytest
 from django.core.cache import cache
@@ -377,3 +378,26 @@ def test_a_plan_comes_compressed_to_who_reads_that_and_is_the_same(mine, job):
         assert "Content-Encoding" not in mine.get(f"/api/jobs/{job}/plan", HTTP_ACCEPT_ENCODING=told)
     asked = mine.post("/api/plan", json.dumps(data()), content_type="application/json", HTTP_ACCEPT_ENCODING="gzip")
     assert asked["Content-Encoding"] == "gzip" and gzip.decompress(asked.content) == plain.content
+
+
+@pytest.mark.parametrize(
+    ("name", "plain", "whole"),
+    [
+        ("Skerry / 2", "Skerry-2.json", "Skerry-2.json"),
+        ("Mühle am Bach", "M-hle-am-Bach.json", "Mühle-am-Bach.json"),
+        ("Μύλος κάτω", "ewerer.json", "Μύλος-κάτω.json"),
+        ('a"b\\c;d', "a-b-c-d.json", "a-b-c-d.json"),
+    ],
+)
+def test_a_file_keeps_the_letters_of_its_name(mine, name, plain, whole):
+    # RFC 6266: the plain name for old readers, the whole one as percent-encoded UTF-8 (RFC 5987).
+    made = post(mine, "/jobs", data(SKERRY) | {"name": name}).json()
+    told = mine.get(f"/api/jobs/{made['id']}/export")["Content-Disposition"]
+    assert f'filename="{plain}"' in told
+    assert unquote(told.partition("filename*=UTF-8''")[2] or plain) == whole
+
+
+@pytest.mark.parametrize("name", ["   ", "\u200f\u202e", "..."])
+def test_a_name_without_a_letter_or_a_digit_is_refused(mine, name):
+    answer = post(mine, "/jobs", data(SKERRY) | {"name": name})
+    assert answer.status_code == 422 and answer.json()["problems"][0]["pointer"] == "/name"

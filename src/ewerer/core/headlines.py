@@ -56,7 +56,9 @@ def _site(solved: Solved) -> Headline:
 def _bank(solved: Solved) -> Headline:
     bank = solved.bank
     if bank is None:
-        return Headline("There is no bank yet.", "Add the first module.") if not solved.modules else Headline()
+        if not solved.modules:
+            return Headline("There is no bank yet.", "Add the first module.")
+        return Headline("These modules cannot be one bank.", "The findings say why.")
     says = (
         f"The bank takes at most {figure(bank.charge_limit_a, 0)} A and gives at most {figure(bank.discharge_limit_a, 0)} A: "
         f"{figure(bank.capacity_ah, 0)} Ah at {figure(bank.nominal_v)} V."
@@ -187,8 +189,9 @@ def _windows(solved: Solved) -> Headline:
         says = f"{days[0][0].upper()}{days[0][1:]} the bank is {listed(told)}."
     else:
         says = f"The bank is {listed([f'{t} {d}' for t, d in zip(told, days, strict=True)])}."
-    units = solved.windows.units
-    exact = bool(units) and all(u.differs_minutes == 0 for u in units)
+    if not solved.windows.units:
+        return Headline(says)
+    exact = all(u.differs_minutes == 0 for u in solved.windows.units)
     return Headline(says, "The units' slots say exactly this." if exact else "The units' slots differ from this: see below.")
 
 

@@ -101,7 +101,9 @@ def file_name(name: str, instead: str = "ewerer") -> str:
 def attachment(data: bytes, name: str, kind: str) -> HttpResponse:
     """Return a file to download under ``name``; a name beyond ASCII goes as UTF-8 (RFC 6266), with a plain one for old readers."""
     kept = file_name(name)
-    plain = re.sub(r"[^A-Za-z0-9._-]+", "-", kept).strip("-") or "ewerer"
+    plain = re.sub(r"[^A-Za-z0-9._-]+", "-", kept).strip("-")
+    if not plain or plain.startswith("."):  # nothing of the name is left but its ending
+        plain = f"ewerer{plain}"
     beside = "" if kept.isascii() else f"; filename*=UTF-8''{quote(kept, safe='')}"
     held = {"Content-Disposition": f'attachment; filename="{plain}"{beside}'}
     return HttpResponse(data, content_type=kind, headers=held)
