@@ -77,7 +77,7 @@ lint-python: $(S)/python-test
 	@PYTHONPATH=src $(PY) tools/layers.py --check
 	@$(PY) tools/literals.py --check
 	@PYTHONPATH=src $(PY) tools/help.py
-	@$(PY) tools/words.py >/dev/null --check
+	@$(PY) tools/words.py --check
 
 lint-web: $(S)/node
 	@cd web && npm run -s lint && npm run -s format && npm run -s typecheck

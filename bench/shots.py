@@ -73,7 +73,7 @@ def new_job(page: Page, base: str) -> None:
         ("Capacity", "280"),
         ("Charge, data sheet", "140"),
         ("Discharge, data sheet", "200"),
-        ("For hours", "5 kW"),
+        ("Continuous power", "5 kW"),
     ):
         page.get_by_role("textbox", name=label, exact=True).fill(typed)
     page.wait_for_timeout(300)

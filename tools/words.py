@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import ast
 import html
+import json
 import re
 import sys
 from collections.abc import Iterator
@@ -47,11 +48,23 @@ REFUSED = {
     r"\bin this job does nothing\b|\bdoes nothing in this job\b": "not used here",
     r"\bleft at factory\b": "leave at factory value",
     r"\bstands behind\b|\bstand behind\b": "back up",
+    r"\b(rating|watts|power|gives|drawn|carries) for hours\b": "continuous, continuously",
+    r"\btaken up again\b": "are back",
+    r"\bfor the line\b|\bno line\b": "to be sent, offline",
+    r"\bput away\b|\btake (it|them) out of the library\b": "archived, restored",
+    r"\bgood once\b": "works once",
+    r"\bmany people use\b": "common password",
+    r"\blaying out\b": "preparing",
+    r"\bbounces?\b|\bbouncing\b": "switches back and forth",
 }
 FORMULA = re.compile(r"\{[A-Z_]+\} \*|\w[\w)]* *(=|<|>|<=|>=|->|!=) *[\w{(]|= sum\(|\bmin\(|floor_to_step\(|I_\w+ *\*")
 """A formula of a rule: its letters are no words."""
 SNAKE = re.compile(r"(?<![\w/{.`-])[a-z]+_[a-z_0-9]+\b")
 WORD = re.compile(r"[^\W\d_][\w'’-]*|\{[^}]*\}")
+
+
+SPOKEN = {"word", "fix", "caution", "question", "how", "outcomes"}
+"""Names of the fault finder's data under which a person reads a text."""
 
 
 class Text(NamedTuple):
@@ -169,12 +182,30 @@ def of_vue(path: Path) -> Iterator[Text]:
                 yield Text(place, body[: m.start()].count("\n") + 1, "label", " ".join(text.replace("\\'", "'").split()))
 
 
+def of_json(path: Path) -> Iterator[Text]:
+    """Yield the texts of a file of data: what stands under the names in ``SPOKEN``, each once."""
+
+    def walk(value: object, key: str) -> Iterator[str]:
+        if isinstance(value, dict):
+            for name, inner in value.items():
+                yield from walk(inner, name)
+        elif isinstance(value, list):
+            for inner in value:
+                yield from walk(inner, key)
+        elif isinstance(value, str) and key in SPOKEN:
+            yield value
+
+    for text in dict.fromkeys(walk(json.loads(path.read_text()), "")):
+        yield Text(str(path.relative_to(ROOT)), 1, "label", text)
+
+
 def texts() -> list[Text]:
     """Return every text that people read, in the order of the files."""
     out: list[Text] = []
     for path in sorted((ROOT / "src" / "ewerer").rglob("*.py")):
         if "migrations" not in path.parts and "static" not in path.parts and not str(path).endswith(NOT_READ):
             out += sorted(of_python(path), key=lambda t: t.line)
+    out += of_json(ROOT / "src" / "ewerer" / "core" / "symptoms" / "symptoms.json")
     for pattern in ("*.vue", "*.ts"):
         for path in sorted((ROOT / "web" / "src").rglob(pattern)):
             if path.name != "schema.ts":

@@ -8,6 +8,7 @@ import pytest
 import ewerer
 from ewerer.core.devices.library import shipped_library
 from ewerer.core.devices.slots.week import DAYS, days_of, days_said
+from ewerer.core.devices.wire.protocols import protocol_word
 from ewerer.core.headlines import headlines
 from ewerer.core.stages.pipeline import solve
 from tests.jobs import NAMES as DEMOS, data
@@ -42,7 +43,7 @@ def test_the_figures_are_those_of_the_plan(name):
         assert f"{words} {plan.ladder[rung].value:.1f} V" in told["thresholds"]
     assert f"{plan.bank.capacity_ah:.0f} Ah" in told["bank"]
     if plan.link.loop == "closed":
-        assert plan.link.protocol in told["link"]
+        assert protocol_word(plan.link.protocol) in told["link"]
     else:
         assert "settings alone" in told["link"]
 

@@ -111,7 +111,7 @@ def test_what_two_versions_say_differently():
         f"{one['settings'][3].get('max'):.10g}" if one["settings"][3].get("max") is not None else "nothing",
         "99",
     ) in words
-    assert (f"the menu, “{gone['label']}”", "there", "taken out") in words
+    assert (f"the menu, “{gone['label']}”", "there", "removed") in words
     assert ("the menu, “Brand new”", "nothing", "Brand new") in words
     assert any(d.place == "ratings, for seconds" for d in told)
     assert len(told) == 4

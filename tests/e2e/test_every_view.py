@@ -80,7 +80,7 @@ def test_no_accessibility_violation_on_any_view_or_dialog(signed, base, theme, s
     expect(page.get_by_role("heading", name="New job")).to_be_visible()
     check("new job")
     page.goto(f"{base}/account")
-    expect(page.get_by_role("heading", name="What was done")).to_be_visible()
+    expect(page.get_by_role("heading", name="Trail: who did what")).to_be_visible()
     check("account")
     page.goto(f"{base}/library/wendle-hy6")
     for tab in ("Plate", "Rules", "Ports", "Check and try"):

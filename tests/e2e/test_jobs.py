@@ -39,11 +39,11 @@ def test_copy_put_away_and_take_out(signed, base):
     copies = signed.get_by_role("link", name=re.compile("^Twin Peaks.*copy"))
     expect(copies).to_have_count(1)
     copy = copies.inner_text()
-    signed.get_by_role("button", name=f"Put away {copy}").click()
+    signed.get_by_role("button", name=f"Archive {copy}").click()
     expect(copies).to_have_count(0)
-    signed.get_by_role("button", name="Show jobs put away").click()
+    signed.get_by_role("button", name="Show archived jobs").click()
     expect(copies).to_have_count(1)
-    signed.get_by_role("button", name=f"Take out {copy}").click()
+    signed.get_by_role("button", name=f"Restore {copy}").click()
     expect(copies).to_have_count(0)
     signed.get_by_role("button", name="Show open jobs").click()
     expect(copies).to_have_count(1)
@@ -77,9 +77,9 @@ def test_several_jobs_are_put_away_at_once_and_taken_back(signed, base):
     with signed.expect_download() as download:
         with_them.get_by_role("link", name="Export").click()
     assert sorted(zipfile.ZipFile(download.value.path()).namelist()) == ["Cluster-0.json", "Cluster-2.json"]
-    with_them.get_by_role("button", name="Put away").click()
+    with_them.get_by_role("button", name="Archive").click()
     expect(signed.locator("tbody tr")).to_have_count(1)
-    expect(signed.get_by_text("2 jobs put away.")).to_be_visible()
+    expect(signed.get_by_text("2 jobs archived.")).to_be_visible()
     signed.get_by_role("button", name="Undo").click()
     expect(signed.locator("tbody tr")).to_have_count(3)
 

@@ -179,7 +179,7 @@ def test_a_reach_of_the_narrows_tells_its_reason(opened):
     why = page.locator("[data-why]")
     expect(why).to_contain_text("Why Chosen rate is 252 A")
     page.get_by_role("option", name=re.compile("^Main fuse: 320 A")).first.click()
-    expect(why).to_contain_text("400 A / 1.25 for hours")
+    expect(why).to_contain_text("400 A / 1.25, continuous")
     out = page.get_by_role("listbox", name="Out of the bank, chain of limits")
     out.focus()
     page.keyboard.press("End")  # not a key of it
@@ -256,13 +256,13 @@ def test_leaving_a_what_if_asks_first(opened):
     expect(page.get_by_label("Chosen rate, charging")).to_have_value("0.15")
     # The link was given up: whoever ends the what-if later stays in the job.
     page.get_by_role("button", name="What-if", exact=True).click()
-    dialog.get_by_role("button", name="Drop them").click()
+    dialog.get_by_role("button", name="Discard them").click()
     expect(page.locator("[data-save-state]")).to_contain_text("saved ")
     expect(page.get_by_role("heading", name="Limits", level=1)).to_be_visible()
     more(page, "Try a what-if")
     page.get_by_label("Chosen rate, charging").fill("0.15")
     page.get_by_role("link", name="Ewerer, all jobs").click()
-    dialog.get_by_role("button", name="Drop them").click()
+    dialog.get_by_role("button", name="Discard them").click()
     expect(page.get_by_role("heading", name="Jobs", level=1)).to_be_visible()
 
 
@@ -299,11 +299,11 @@ def test_a_profile_from_a_file_and_one_that_is_refused(signed, base, tmp_path):
     with page.expect_download() as download:
         page.get_by_role("button", name="Export").click()
     assert json.loads(download.value.path().read_text())["charge_a"] == 44
-    page.get_by_role("button", name="Put away", exact=True).first.click()
-    page.locator(".el-popconfirm").get_by_role("button", name="Put away").click()
+    page.get_by_role("button", name="Archive", exact=True).first.click()
+    page.locator(".el-popconfirm").get_by_role("button", name="Archive").click()
     expect(page.get_by_role("navigation", name="Profiles").get_by_role("link", name=re.compile("From a file"))).to_have_count(0)
-    page.get_by_role("button", name="Show what is put away").click()
-    page.get_by_role("button", name="Take out From a file").click()
+    page.get_by_role("button", name="Show the archive").click()
+    page.get_by_role("button", name="Restore From a file").click()
     page.get_by_role("button", name="Show the library").click()
     expect(page.get_by_role("navigation", name="Profiles").get_by_role("link", name=re.compile("From a file"))).to_have_count(1)
 
@@ -331,8 +331,8 @@ def test_profiles_are_found_by_words_and_edited_as_text(signed, base):
     page.get_by_role("link", name="Library").click()
     page.get_by_role("link", name="Begun and not saved").click()
     expect(page.get_by_role("heading", name="Typed as text", level=1)).to_be_visible()
-    expect(page.get_by_text("What you had begun here is taken up again.")).to_be_visible()
-    page.get_by_role("button", name="Drop it").click()
+    expect(page.get_by_text("Your unsaved changes are back.")).to_be_visible()
+    page.get_by_role("button", name="Discard it").click()
 
 
 @pytest.mark.long

@@ -137,7 +137,7 @@ def test_an_unlisted_battery_and_an_unlisted_unit_to_the_working_list(opened, ba
         me.click(known.first if known.count() else row.get_by_role("button", name="is nothing of these"))
         expect(unsure).to_have_count(left - 1)
     if page.locator("[data-steps]").count():
-        me.click(page.locator("[data-steps]").get_by_role("button", name="All so"))
+        me.click(page.locator("[data-steps]").get_by_role("button", name="Use for all"))
     expect(page.locator("[data-manual] .why")).to_have_count(0)
     me.click(page.get_by_role("button", name="Take 45 into the menu"))
     expect(page.locator("tr[data-setting]")).to_have_count(45)

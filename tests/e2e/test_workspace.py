@@ -211,7 +211,7 @@ def test_what_if_changes_the_plan_and_not_the_job(opened):
     page.get_by_label("Chosen rate, charging").fill("0.1")
     expect(page.locator("nav")).to_contain_text("in 84 A")
     expect(page.locator("[data-save-state]")).to_contain_text("nothing is saved")
-    page.get_by_role("button", name="Drop them").click()
+    page.get_by_role("button", name="Discard them").click()
     expect(page.locator("nav")).to_contain_text("in 252 A")
 
 

@@ -135,7 +135,7 @@ def test_the_trail_says_who_did_what_and_cannot_be_changed(mine, theirs, job):
     told = [(d["who"], d["what"], d["about"]) for d in items(mine, "/crew/trail")]
     assert told == [
         ("ann", "invitation", "as reader: Lee"),
-        ("ann", "job put away", "Skerry Field Station"),
+        ("ann", "job archived", "Skerry Field Station"),
         ("ann", "export", "Skerry Field Station"),
         ("ann", "sign-in", ""),
         ("ann", "sign-in failed", ""),

@@ -58,6 +58,11 @@ TABLE = {
     "/api/symptoms/{id}": {"POST": R},
     "/api/jobs/{id}/opening": {"GET": R},
     "/api/jobs/{id}/plan": {"GET": R},
+    "/api/jobs/{id}/links": {"GET": R, "POST": M},
+    "/api/jobs/{id}/links/{link}": {"DELETE": M},
+    "/api/jobs/{id}/printed": {"GET": R},
+    "/api/jobs/{id}/printed/{device}": {"PUT": M},
+    "/api/shared/{token}": {"GET": N},
     "/api/plan": {"POST": R},
     "/api/jobs/{id}/sheets/{unit}": {"GET": R},
     "/api/jobs/{id}/sheets/{unit}/pdf": {"GET": R},
@@ -101,7 +106,7 @@ SLOW = ("pdf", "/handover", "/simulate", "/work", "/symptoms")
 
 def asked(client, method, path, job, token="none"):
     fill = {"id": job if path.startswith("/api/jobs/") else "1", "number": "1", "other": "1", "unit": "U1", "profile": "none"}
-    fill |= {"token": token, "key": "p-1", "name": "none", "kind": "job"}
+    fill |= {"token": token, "link": "1", "device": "U1", "key": "p-1", "name": "none", "kind": "job"}
     for key, value in fill.items():
         path = path.replace("{" + key + "}", str(value))
     return client.generic(method, path, b"{}", content_type="application/json")

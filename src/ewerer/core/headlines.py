@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from .devices.slots.week import days_said
+from .devices.wire.protocols import protocol_word
 from .stages.solved import Solved
 from .trade.quantities import fitting
 from .trade.steps import counted, figure, listed
@@ -102,7 +103,8 @@ def _link(solved: Solved) -> Headline:
     speaker = link.addresses and next((m.module for m in link.addresses.modules if m.host), None)
     made = {"patch": "a patch cable fits", "made": "the cable has to be made", "terminal": "wired to terminals"}
     cable = f"; {made[link.cable.kind]}" if link.cable else ""
-    says = f"{speaker or 'The BMS'} talks to {link.host_unit} by {link.protocol}{cable}."
+    protocol = protocol_word(link.protocol or "")
+    says = f"{speaker or 'The BMS'} talks to {link.host_unit} by {protocol}{cable}."
     ports = f"{link.bms_port_label or link.bms_port} to {link.unit_port_label or link.unit_port}"
     speed = f", {figure(link.bitrate / 1000)} kbit/s" if link.bitrate else ""
     return Headline(says, f"Port {ports}{speed}." + (f" Through {link.adapter.name}." if link.adapter else ""))
@@ -192,7 +194,9 @@ def _windows(solved: Solved) -> Headline:
     if not solved.windows.units:
         return Headline(says)
     exact = all(u.differs_minutes == 0 for u in solved.windows.units)
-    return Headline(says, "The units' slots say exactly this." if exact else "The units' slots differ from this: see below.")
+    return Headline(
+        says, "The units' time slots do exactly this." if exact else "The units' time slots differ from this: see below."
+    )
 
 
 _MAKERS: dict[str, Callable[[Solved], Headline]] = {

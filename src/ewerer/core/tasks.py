@@ -171,6 +171,14 @@ def sheet_pdf(of: Inputs, unit: str, paper: Paper) -> bytes:
     return sheet_page(job, find_sheet(job, plan(job, library), unit), unit_order(job, unit, library), paper)
 
 
+def shared_pages(of: Inputs, crew: str, revision: int, until: str) -> str:
+    """Return the pages of a job that a link shows, as HTML; ``until`` is when it ends, in words."""
+    from .pages.shared import shared_html
+
+    job, library = of.read()
+    return shared_html(job, plan(job, library), crew, revision, until)
+
+
 def cable_pdf(of: Inputs, paper: Paper) -> bytes:
     """Return the cable card as PDF; raises DocumentError where there is none."""
     from .pages.cable import cable_page

@@ -47,7 +47,7 @@ COMPUTES = {
     "plan", "trial", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
     "library/check", "library/table", "library/take", "library/differences", "library/lacks", "library/try", "library/try-plan",
     "jobs/<id>/run", "jobs/<id>/run.pdf", "jobs/<id>/record", "jobs/<id>/handover.pdf",
-    "jobs/<id>/cable", "jobs/<id>/sheets/<unit>", "jobs/<id>/sheets/<unit>/pdf",
+    "jobs/<id>/cable", "shared/<token>", "jobs/<id>/sheets/<unit>", "jobs/<id>/sheets/<unit>/pdf",
 }  # fmt: skip
 """Operations that answer with what they compute of a document that they are sent, or of a job; nothing is stored."""
 

@@ -210,6 +210,14 @@ export const api = {
   readFound: (profile: string, text: string) =>
     told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
 
+  links: (id: string) => told(http.GET('/api/jobs/{id}/links', { params: { path: { id }, query: { limit: 50 } } })),
+  makeLink: (id: string, days: number, note: string) =>
+    told(http.POST('/api/jobs/{id}/links', { ...job(id), body: { days, note } })),
+  endLink: (id: string, link: number) => told(http.DELETE('/api/jobs/{id}/links/{link}', path({ id, link }))),
+  printed: (id: string) => told(http.GET('/api/jobs/{id}/printed', { params: { path: { id }, query: { limit: 400 } } })),
+  notePrinted: (id: string, device: string, entries: Record<string, string>) =>
+    told(http.PUT('/api/jobs/{id}/printed/{device}', { ...path({ id, device }), body: { entries } })),
+
   run: (id: string, visit: Visit = 'full') =>
     told(http.GET('/api/jobs/{id}/run', { params: { path: { id }, query: { visit } } })),
   record: (id: string) => told(http.GET('/api/jobs/{id}/record', job(id))),

@@ -343,7 +343,7 @@ export interface paths {
         put?: never;
         /**
          * With Several
-         * @description Put away, take out or copy several jobs of the crew; those of other crews are not seen.
+         * @description Archive, restore or copy several jobs of the crew; those of other crews are not seen.
          */
         post: operations["ewerer_server_api_jobs_with_several"];
         delete?: never;
@@ -411,7 +411,7 @@ export interface paths {
         put?: never;
         /**
          * Delete Job Later
-         * @description Mark a job that is put away to go for good in 30 days, with all that was recorded. Until then it can be taken out.
+         * @description Mark an archived job to be deleted for good in 30 days, with all that was recorded. Until then it can be restored.
          */
         post: operations["ewerer_server_api_jobs_delete_job_later"];
         delete?: never;
@@ -569,7 +569,7 @@ export interface paths {
         };
         /**
          * List Library
-         * @description List the device profiles: what ships and the crew's own; or the crew's own that are put away.
+         * @description List the device profiles: what ships and the crew's own; or the crew's archived ones.
          */
         get: operations["ewerer_server_api_library_list_library"];
         put?: never;
@@ -803,7 +803,7 @@ export interface paths {
         put?: never;
         /**
          * Take Out Profile
-         * @description Put a profile that was put away into the library again.
+         * @description Restore an archived profile.
          */
         post: operations["ewerer_server_api_library_take_out_profile"];
         delete?: never;
@@ -1669,6 +1669,110 @@ export interface paths {
          */
         get: operations["ewerer_server_api_record_due_feed"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Links
+         * @description List the links to a job, newest first; those that ended are not told.
+         */
+        get: operations["ewerer_server_api_sharing_list_links"];
+        put?: never;
+        /**
+         * Make Link
+         * @description Make a link by which anybody reads the job's pages for some days, without signing in.
+         */
+        post: operations["ewerer_server_api_sharing_make_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Link
+         * @description End a link; it leads nowhere then.
+         */
+        delete: operations["ewerer_server_api_sharing_end_link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shared Pages
+         * @description Return the pages of a job by its link: answers, findings and sheets as they stand now, to read in any browser.
+         */
+        get: operations["ewerer_server_api_sharing_shared_pages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/printed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Printed
+         * @description List what stood on each device's sheet when it was last printed.
+         */
+        get: operations["ewerer_server_api_sharing_list_printed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/printed/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Note Printed
+         * @description Remember what stands on a device's sheet, since it is printed now.
+         */
+        put: operations["ewerer_server_api_sharing_note_printed"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3268,7 +3372,7 @@ export interface components {
         UnitPlate: {
             /**
              * Continuous W
-             * @description watts for hours
+             * @description continuous power [W]
              */
             continuous_w: number;
             /** Surge W */
@@ -5678,7 +5782,7 @@ export interface components {
             source: "mains" | "generator";
             /**
              * Available W
-             * @description what it gives for hours [W]
+             * @description continuous power [W]
              */
             available_w: number;
             /**
@@ -6957,7 +7061,7 @@ export interface components {
             mohm: number | null;
             /**
              * Ampacity A
-             * @description what it carries for hours [A]
+             * @description what it carries continuously [A]
              */
             ampacity_a: number;
         };
@@ -11074,6 +11178,121 @@ export interface components {
         FeedOut: {
             /** Path */
             path: string;
+        };
+        /**
+         * LinkOut
+         * @description A link to a job; its path is told only when it is made.
+         */
+        LinkOut: {
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /**
+             * Path
+             * @description where it leads; only in the answer that makes it
+             */
+            path?: string | null;
+        };
+        /** Page[LinkOut] */
+        Page_LinkOut_: {
+            /** Items */
+            items: components["schemas"]["LinkOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * LinkIn
+         * @description How long a link leads to a job, and for whom.
+         */
+        LinkIn: {
+            /**
+             * Days
+             * @description days until it ends
+             * @default 7
+             */
+            days: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** Page[PrintedOut] */
+        Page_PrintedOut_: {
+            /** Items */
+            items: components["schemas"]["PrintedOut"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * PrintedOut
+         * @description What stood on the sheet of a device when it was last printed.
+         */
+        PrintedOut: {
+            /** Device */
+            device: string;
+            /** Revision */
+            revision: number;
+            /** Entries */
+            entries: {
+                [key: string]: string;
+            };
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * PrintedIn
+         * @description What stood on a sheet when it was printed: what each setting was to show, by the setting's id.
+         */
+        PrintedIn: {
+            /** Entries */
+            entries: {
+                [key: string]: string;
+            };
         };
     };
     responses: never;
@@ -16877,6 +17096,354 @@ export interface operations {
                 };
                 content: {
                     "text/calendar": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_list_links: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_LinkOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_make_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_end_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                link: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_shared_pages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_list_printed: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PrintedOut_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_sharing_note_printed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Not Found */

@@ -21,7 +21,7 @@ const works = computed(() => session.value?.role !== 'reader')
     <span v-if="job.delete_after" class="soft small">goes for good {{ moment(job.delete_after) }}</span>
     <ElPopconfirm
       v-else
-      title="Delete it for good, with its revisions and all that was recorded on site? It goes in 30 days; until then it can be taken out."
+      title="Delete it for good, with its revisions and all that was recorded on site? It goes in 30 days; until then it can be restored."
       confirm-button-text="Delete for good"
       cancel-button-text="Keep"
       width="300"
@@ -32,8 +32,8 @@ const works = computed(() => session.value?.role !== 'reader')
   </template>
   <button v-if="works" class="plain" :aria-label="`Copy ${job.name}`" @click="emit('copy')">Copy</button>
   <a class="button plain" :aria-label="`Export ${job.name}`" :href="`/api/jobs/${job.id}/export`" download>Export</a>
-  <button v-if="works" class="plain" :aria-label="`${away ? 'Take out' : 'Put away'} ${job.name}`" @click="emit('move')">
-    {{ away ? 'Take out' : 'Put away' }}
+  <button v-if="works" class="plain" :aria-label="`${away ? 'Restore' : 'Archive'} ${job.name}`" @click="emit('move')">
+    {{ away ? 'Restore' : 'Archive' }}
   </button>
 </template>
 

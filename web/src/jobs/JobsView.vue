@@ -83,7 +83,7 @@ const together = useMutation({
       act === 'copy'
         ? null
         : {
-            text: `${what} ${act === 'put-away' ? 'put away' : 'taken out'}.`,
+            text: `${what} ${act === 'put-away' ? 'archived' : 'restored'}.`,
             ids,
             act: act === 'put-away' ? 'take-out' : 'put-away',
           }
@@ -235,7 +235,7 @@ async function signOut() {
       <p v-if="chosen.length" class="filter together" role="group" aria-label="With the ticked jobs">
         <b>{{ chosen.length }} ticked</b>
         <button v-if="works" @click="together.mutate({ ids: chosen, act: away ? 'take-out' : 'put-away' })">
-          {{ away ? 'Take out' : 'Put away' }}
+          {{ away ? 'Restore' : 'Archive' }}
         </button>
         <button v-if="works" @click="together.mutate({ ids: chosen, act: 'copy' })">Copy</button>
         <a class="button" :href="files" download>Export</a>
@@ -246,11 +246,11 @@ async function signOut() {
         <ul class="each">
           <li v-for="line in imported" :key="line">{{ line }}</li>
         </ul>
-        <button class="plain" @click="imported = []">Good</button>
+        <button class="plain" @click="imported = []">OK</button>
       </NoticeBar>
       <NoticeBar v-if="undoable">
         {{ undoable.text }} <button @click="takeBack">Undo</button>
-        <button class="plain" @click="undoable = null">Good</button>
+        <button class="plain" @click="undoable = null">OK</button>
       </NoticeBar>
 
       <section v-if="soon.length && !away" class="due" aria-label="What is due">
@@ -284,7 +284,7 @@ async function signOut() {
           <button @click="((words = ''), (state_ = ''), (stage = ''))">Show all</button>
         </p>
       </EmptyNote>
-      <EmptyNote v-else-if="!rows.length" :title="away ? 'Nothing is put away' : 'No job yet'">
+      <EmptyNote v-else-if="!rows.length" :title="away ? 'The archive is empty' : 'No job yet'">
         <p v-if="!away" class="lede">Make one from the nameplates on site, or import a job file from a colleague.</p>
       </EmptyNote>
       <ElTable v-else :data="rows" row-key="id" class="list" :row-class-name="() => 'job'">
@@ -358,7 +358,7 @@ async function signOut() {
         layout="prev, pager, next"
       />
       <p class="foot">
-        <button class="link" @click="away = !away">{{ away ? 'Show open jobs' : 'Show jobs put away' }}</button>
+        <button class="link" @click="away = !away">{{ away ? 'Show open jobs' : 'Show archived jobs' }}</button>
       </p>
     </main>
 

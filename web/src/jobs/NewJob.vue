@@ -165,7 +165,7 @@ const NAMES: Record<string, string> = {
   capacity_ah: 'capacity',
   charge_a: 'charge',
   discharge_a: 'discharge',
-  continuous_w: 'rating for hours',
+  continuous_w: 'continuous power',
   charge_max_a: 'charge current',
 }
 function inWords(p: ProblemOut): string {
@@ -285,7 +285,7 @@ async function makeCopy() {
             </span>
             <template v-if="!u.what">
               <span class="cell">
-                <label :for="`u-${i}-w`">For hours</label>
+                <label :for="`u-${i}-w`">Continuous power</label>
                 <NumberInput :id="`u-${i}-w`" unit="W" :value="u.continuous_w" @set="(v) => (u.continuous_w = v)" />
               </span>
               <span class="cell">

@@ -62,7 +62,7 @@ const partOf = (pointer: string) =>
         <button v-if="!frozen" class="link" :aria-label="`Add ${l.word}`" @click="add(l)">add it</button>
       </li>
     </ul>
-    <p class="soft small">Nothing of this must be there: a profile grows.</p>
+    <p class="soft small">None of this is required; add it when you know it.</p>
   </section>
   <p v-if="!problems.length && !profile.lacking.value.length" class="lede">Nothing is missing and nothing ships dangerous.</p>
   <WalkPane

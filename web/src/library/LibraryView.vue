@@ -216,7 +216,7 @@ const apart = useQuery(
     gcTime: 0,
   })),
 )
-const shown = (v: unknown) => (v === undefined ? 'taken out' : typeof v === 'string' ? v : JSON.stringify(v).slice(0, 80))
+const shown = (v: unknown) => (v === undefined ? 'removed' : typeof v === 'string' ? v : JSON.stringify(v).slice(0, 80))
 const clashes = computed(() =>
   profile.clashes.value.map((c) => ({
     key: c.key,
@@ -288,16 +288,16 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             </RouterLink>
             <span v-else class="away"
               ><b>{{ p.name }}</b>
-              <button class="plain" :aria-label="`Take out ${p.name}`" @click="takeOut(p.id)">Take out</button></span
+              <button class="plain" :aria-label="`Restore ${p.name}`" @click="takeOut(p.id)">Restore</button></span
             >
           </li>
-          <li v-if="away && !rows.length && list.data.value" class="soft small">Nothing is put away.</li>
+          <li v-if="away && !rows.length && list.data.value" class="soft small">The archive is empty.</li>
         </ul>
         <p class="new">
           <button v-for="[tag, word] in KINDS" :key="tag" @click="begin(tag)">New {{ word }}</button>
           <FileButton word="Import profiles" label="Profile file" accept=".json,application/json" multiple @files="importFiles" />
           <button v-if="(list.data.value ?? []).some((p) => p.own)" class="link" @click="exportOwn">All of ours as files</button>
-          <button class="link" @click="away = !away">{{ away ? 'Show the library' : 'Show what is put away' }}</button>
+          <button class="link" @click="away = !away">{{ away ? 'Show the library' : 'Show the archive' }}</button>
         </p>
       </nav>
       <main>
@@ -322,20 +322,20 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             <button @click="exportFile">Export</button>
             <ElPopconfirm
               v-if="line?.own && !fresh && lead"
-              title="Take it out of the library? Jobs that use it go on, and it can be taken out again."
-              confirm-button-text="Put away"
+              title="Archive this profile? Jobs that use it keep it, and it can be restored."
+              confirm-button-text="Archive"
               cancel-button-text="Keep"
               width="280"
               @confirm="putAway"
             >
-              <template #reference><button class="plain">Put away</button></template>
+              <template #reference><button class="plain">Archive</button></template>
             </ElPopconfirm>
             <button class="plain" :aria-pressed="asText" @click="asText = !asText">{{ asText ? 'As a form' : 'As text' }}</button>
             <span role="status" class="soft">{{ saying || (dirty ? 'not saved; kept on this device' : '') }}</span>
           </div>
           <NoticeBar v-if="profile.restored.value">
-            What you had begun here is taken up again. <button @click="profile.forget">Drop it</button>
-            <button @click="profile.restored.value = false">Good</button>
+            Your unsaved changes are back. <button @click="profile.forget">Discard it</button>
+            <button @click="profile.restored.value = false">OK</button>
           </NoticeBar>
           <template v-if="asText">
             <ElInput
@@ -418,10 +418,10 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
           <h1>{{ line.name }}</h1>
           <NoticeBar kind="bad"><b>This version of Ewerer cannot read it.</b> {{ line.unreadable }}</NoticeBar>
           <p class="lede">
-            Nothing of it is lost: it was made by another version, or was damaged. A job that uses it says so at that place and
-            takes another profile; everything else works.
+            Nothing is lost: it was made by another version, or was damaged. A job that uses it says so at that place and takes
+            another profile; everything else works.
           </p>
-          <p v-if="lead" class="bar"><button @click="putAway">Put away</button></p>
+          <p v-if="lead" class="bar"><button @click="putAway">Archive</button></p>
         </div>
         <div v-else class="start">
           <StageHead

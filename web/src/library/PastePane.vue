@@ -131,7 +131,7 @@ const column = (event: ClipboardEvent) =>
       />
       <p class="buttons">
         <FileButton
-          word="Give a file"
+          word="Choose a file"
           label="Table file"
           accept=".csv,.tsv,.txt,.xlsx,text/csv,text/plain"
           @files="([f]: File[]) => f && t.look(f)"
@@ -164,7 +164,7 @@ const column = (event: ClipboardEvent) =>
             @set="(v) => (stepSet[s.unit] = number(v))"
           />
         </label>
-        <button type="submit">All so</button>
+        <button type="submit">Use for all</button>
       </form>
       <p class="buttons">
         <button class="first" @click="take">Take {{ count }} into the menu</button>

@@ -75,8 +75,8 @@ function spoken(rule: string): string {
       <li v-for="l in lines" :key="`${l.i}-${l.id}`">
         When <i>{{ own?.label }}</i> {{ l.when ? `becomes so (${l.when})` : 'changes' }}, <i>{{ labelOf(l.id) }}</i> goes back to
         <i>{{ l.shown }}</i>.
-        <button v-if="!frozen" class="plain" :aria-label="`Take out ${labelOf(l.id)}`" @click="dropEffect(l.i, l.id)">
-          Take out
+        <button v-if="!frozen" class="plain" :aria-label="`Remove ${labelOf(l.id)}`" @click="dropEffect(l.i, l.id)">
+          Remove
         </button>
       </li>
     </ul>
@@ -117,7 +117,7 @@ function spoken(rule: string): string {
     <ul v-if="interlocks.length">
       <li v-for="(r, i) in interlocks" :key="i">
         {{ spoken(r.rule) }}.
-        <button v-if="!frozen" class="plain" :aria-label="`Take out rule ${i + 1}`" @click="dropInterlock(i)">Take out</button>
+        <button v-if="!frozen" class="plain" :aria-label="`Remove rule ${i + 1}`" @click="dropInterlock(i)">Remove</button>
       </li>
     </ul>
     <p v-if="!frozen" class="build">

@@ -91,7 +91,7 @@ const failure = computed(() => {
       </div>
       <p v-else data-walked>
         Entered: {{ walk.data.value.writes }} entries, {{ walk.data.value.fits_already.length }} were right already.
-        <button class="plain" @click="at = 0">Once more</button>
+        <button class="plain" @click="at = 0">Start again</button>
       </p>
     </template>
   </section>

@@ -18,8 +18,8 @@ export const PLATES: Record<string, PlateField[]> = {
   'inverter/1': [
     ...about,
     { pointer: '/ratings/class_v', label: 'Voltage class', unit: 'V', kind: 'whole', needed: true },
-    { pointer: '/ratings/continuous_w', label: 'For hours', unit: 'W', needed: true },
-    { pointer: '/ratings/surge_w', label: 'For seconds', unit: 'W', needed: true },
+    { pointer: '/ratings/continuous_w', label: 'Continuous power', unit: 'W', needed: true },
+    { pointer: '/ratings/surge_w', label: 'Peak power, seconds', unit: 'W', needed: true },
     { pointer: '/ratings/charge_max_a', label: 'Charges at most', unit: 'A', needed: true },
     { pointer: '/ratings/ac_charge_max_a', label: 'Charges from AC at most', unit: 'A', needed: true },
     { pointer: '/ratings/sun_charge_max_a', label: 'Charges from own sun', unit: 'A' },

@@ -100,8 +100,7 @@ const crew = useQuery({ queryKey: ['account', 'crew'], queryFn: api.crew })
 // Nothing is shown before all that pushes it down has come, or failed: what one reaches for does not move away.
 const waiting = computed(() => [signIns, people, crew].some((q) => q.isLoading.value))
 const keep = ref<number | string | undefined>()
-const setKeeping = () =>
-  act('keeping', () => api.setKeeping(Math.max(0, Math.round(Number(keep.value) || 0))), 'Kept so from now on.')
+const setKeeping = () => act('keeping', () => api.setKeeping(Math.max(0, Math.round(Number(keep.value) || 0))), 'Saved.')
 </script>
 
 <template>
@@ -111,10 +110,10 @@ const setKeeping = () =>
       <h1>{{ session?.user }}, {{ session?.crew }}</h1>
       <p class="lede">You are a {{ session?.role }} in this crew.</p>
       <p class="visually-hidden" role="status">{{ said }}</p>
-      <NoticeBar v-if="said">{{ said }} <button class="plain" @click="said = ''">Good</button></NoticeBar>
+      <NoticeBar v-if="said">{{ said }} <button class="plain" @click="said = ''">OK</button></NoticeBar>
 
       <section v-if="(session?.crews.length ?? 0) > 1">
-        <h2>At work in</h2>
+        <h2>Crew</h2>
         <PickField
           :model-value="session?.crews.find((c) => c.name === session?.crew)?.id"
           label="Crew at work"
@@ -128,18 +127,17 @@ const setKeeping = () =>
         <h2>Password</h2>
         <form class="line" @submit.prevent="changePassword">
           <label
-            >As it is <PlainInput v-model="old" :type="shown ? 'text' : 'password'" autocomplete="current-password" required
+            >Current password
+            <PlainInput v-model="old" :type="shown ? 'text' : 'password'" autocomplete="current-password" required
           /></label>
           <label
-            >New <PlainInput v-model="fresh" :type="shown ? 'text' : 'password'" autocomplete="new-password" required
+            >New password <PlainInput v-model="fresh" :type="shown ? 'text' : 'password'" autocomplete="new-password" required
           /></label>
-          <button :disabled="busy || !old || !fresh">Change it</button>
+          <button :disabled="busy || !old || !fresh">Change password</button>
         </form>
         <ShowTyped v-model="shown" />
         <p v-if="failures.password" class="why" role="alert">{{ failures.password }}</p>
-        <p class="soft small">
-          At least twelve signs, blanks among them if you like, not like your name, not one that many people use.
-        </p>
+        <p class="soft small">At least 12 characters; spaces are allowed. Not like your name, and no common password.</p>
       </section>
 
       <WaitNote v-if="waiting" word="Reading sessions and people" />
@@ -204,13 +202,13 @@ const setKeeping = () =>
                 <td>
                   <ElPopconfirm
                     v-if="lead && !p.you"
-                    :title="`Take ${p.name} out of the crew? What they did stays.`"
-                    confirm-button-text="Take out"
+                    :title="`Remove ${p.name} from the crew? What they did stays.`"
+                    confirm-button-text="Remove"
                     cancel-button-text="Keep"
                     width="260"
                     @confirm="act('people', () => api.takeOutPerson(p.id), `${p.name} is out of the crew.`)"
                   >
-                    <template #reference><button class="plain" :aria-label="`Take ${p.name} out`">Take out</button></template>
+                    <template #reference><button class="plain" :aria-label="`Remove ${p.name}`">Remove</button></template>
                   </ElPopconfirm>
                 </td>
               </tr>
@@ -223,15 +221,15 @@ const setKeeping = () =>
           <section>
             <h2>Invite somebody</h2>
             <form class="line" @submit.prevent="invite">
-              <label>Whom <PlainInput v-model="note" maxlength="120" placeholder="a name, for your list" /></label>
+              <label>Name <PlainInput v-model="note" maxlength="120" placeholder="for your list only" /></label>
               <span class="label"
-                ><span aria-hidden="true">As</span
+                ><span aria-hidden="true">Role</span
                 ><PickField v-model="role" class="role" label="Role of the invitation" :choices="ROLES"
               /></span>
               <button :disabled="busy">Make a link</button>
             </form>
             <NoticeBar v-if="link">
-              <span>Good once, for seven days. Give it to nobody else; it is not shown again.</span>
+              <span>Works once, within seven days. It is not shown again.</span>
               <code data-link>{{ link }}</code>
               <button @click="copyLink">{{ copied ? 'Copied' : 'Copy' }}</button>
               <button class="plain" @click="link = ''">Done</button>
@@ -254,20 +252,20 @@ const setKeeping = () =>
             <h2>Revisions</h2>
             <form class="line" @submit.prevent="setKeeping">
               <label
-                >Newest of each job that are kept; 0 keeps all
+                >Revisions to keep of each job; 0 keeps all
                 <NumberInput
                   whole
                   aria-label="Revisions kept"
                   :value="keep ?? crew.data.value?.keep_revisions"
                   @set="(v) => (keep = v)"
               /></label>
-              <button :disabled="busy || keep === undefined">Keep so</button>
+              <button :disabled="busy || keep === undefined">Save</button>
             </form>
-            <p class="soft small">Older ones go within a day. What a sealed handover froze stays.</p>
+            <p class="soft small">Older ones are deleted within a day. What is in a sealed handover stays.</p>
             <p v-if="failures.keeping" class="why" role="alert">{{ failures.keeping }}</p>
           </section>
           <section data-trail>
-            <h2>What was done</h2>
+            <h2>Trail: who did what</h2>
             <table v-stack>
               <thead>
                 <tr>

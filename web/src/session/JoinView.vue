@@ -69,9 +69,7 @@ async function join() {
           required
         />
         <ShowTyped v-model="shown" />
-        <p class="soft small">
-          At least twelve signs, blanks among them if you like, not like your name, not one that many people use.
-        </p>
+        <p class="soft small">At least 12 characters; spaces are allowed. Not like your name, and no common password.</p>
         <button class="first" :disabled="busy || !name || !password">Join</button>
         <p class="small">Here already? <RouterLink to="/">Sign in</RouterLink>, and open the link again.</p>
       </template>

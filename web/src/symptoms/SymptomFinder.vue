@@ -70,7 +70,7 @@ function choose(id: string) {
         ref="box"
         v-model="words"
         class="box"
-        placeholder="zeros, alarm, never full, bounces"
+        placeholder="zeros, alarm, never full"
         :validate-event="false"
       />
       <p v-if="list.isError.value" role="alert">

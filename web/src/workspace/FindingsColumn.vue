@@ -98,7 +98,7 @@ function teach(f: Gathered) {
           {{ p.message }}. Right would be {{ p.expected }}.
         </li>
       </ul>
-      <p class="small">The plan is made without it. Your typing is kept.</p>
+      <p class="small">The plan is made without it. What you typed is kept.</p>
     </div>
     <p v-if="job.plan.value && findings.length === 0" class="soft">Nothing found against this plan.</p>
     <template v-for="part in parts" :key="part.name">
@@ -149,7 +149,7 @@ function teach(f: Gathered) {
                   >
                     {{ f.severity === 'note' ? 'show' : 'Go there' }}
                   </button>
-                  <button v-if="taught(f)" class="link" data-teach @click="teach(f)">say what its words mean</button>
+                  <button v-if="taught(f)" class="link" data-teach @click="teach(f)">say what its choices mean</button>
                   <RuleSays :id="f.rule" />
                   <button
                     v-if="f.severity !== 'stop'"

@@ -13,7 +13,7 @@ const KEYS: [string, string][] = [
   ['[  ]', 'stage before, stage after'],
   ['/', 'find a quantity, a setting or a field'],
   ['n', 'next finding, and to its field'],
-  ['f', 'fault finder: from what you see to why'],
+  ['f', 'fault finder: find the cause of a fault'],
   ['w', 'the why of the chosen figure'],
   ['Enter', 'on the sheet: done, and on to the next'],
   ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],

@@ -23,7 +23,7 @@ const most = computed(() => job.revision.value)
 function said(c: Record<string, unknown>) {
   const path = String(c.path ?? '')
   const place = placeInWords(path, job.document.value)
-  if (c.op === 'remove') return `${place}: taken out`
+  if (c.op === 'remove') return `${place}: removed`
   return `${place}: ${c.op === 'add' ? 'added, ' : ''}${valueInWords(path, c.value)}`
 }
 const failure = ref('')

@@ -15,7 +15,7 @@ function end(keep: boolean) {
     <p>Keep what you tried as an edit of the job, or go back to where you began?</p>
     <p class="buttons">
       <button class="first" @click="end(true)">Keep the changes</button>
-      <button @click="end(false)">Drop them</button>
+      <button @click="end(false)">Discard them</button>
       <button class="plain" @click="open = false">Stay</button>
     </p>
   </ElDialog>

@@ -25,7 +25,7 @@ async function takeBack(number: number) {
 <template>
   <main class="unread" role="alert">
     <h1>This job cannot be read</h1>
-    <p class="lede">{{ problem.detail }} Nothing of it is lost; your other jobs are not touched.</p>
+    <p class="lede">{{ problem.detail }} Nothing is lost; your other jobs are not touched.</p>
     <p v-if="failure" class="why">{{ failure }}</p>
     <template v-if="told.data.value && told.data.value.items.length > 1">
       <p>Take an earlier revision back. It becomes a new one; what cannot be read stays in the history.</p>

@@ -70,6 +70,8 @@ const UnreadableJob = defineAsyncComponent(() => import('./UnreadableJob.vue'))
 const PrefsDialog = defineAsyncComponent(() => import('../ui/PrefsDialog.vue'))
 const tour = ref(false)
 const qr = ref(false)
+const sharing = ref(false)
+const ShareDialog = defineAsyncComponent(() => import('./ShareDialog.vue'))
 const QrDialog = defineAsyncComponent(() => import('./QrDialog.vue'))
 const frame = ref<HTMLElement | null>(null)
 const tip = useGlossary(() => frame.value)
@@ -243,8 +245,8 @@ const planText = computed(() => {
 })
 const worst = computed(() => {
   const f = job.plan.value?.findings ?? []
-  const n = (s: string) => f.filter((x) => x.severity === s).length
-  return phone.value ? `${n('stop')} · ${n('caution')} · ${n('note')}` : tally(f) || 'no findings'
+  const all = tally(f)
+  return phone.value ? (all.split(', ')[0] ?? '') : all || 'no findings'
 })
 /** The findings stand beside the stage where there is room, and something that a person must know. */
 const beside = computed(
@@ -282,6 +284,7 @@ const more = computed(() => [
   { word: 'Library', act: () => router.push({ name: 'library', query: { from: job.id, stage: stage.value } }) },
   { word: 'Export the job as a file', act: exportFile },
   { word: theme.value === 'sun' ? 'Dark theme' : 'Light theme', act: otherTheme },
+  ...(reads.value ? [] : [{ word: 'Share a read-only link', act: () => (sharing.value = true) }]),
   { word: 'Open on a telephone', act: () => (qr.value = true) },
   { word: 'Preferences', act: () => (units.value = true) },
   ...(phone.value ? [{ word: 'Fault finder', act: () => findOut('') }] : []),
@@ -331,7 +334,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
           v-if="!phone || whole"
           class="plain"
           aria-label="Fault finder"
-          title="From what you see to why (f)"
+          title="Find the cause of a fault (f)"
           @click="findOut('')"
         >
           Faults
@@ -339,7 +342,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
         <button v-if="job.whatIf.value && !reads" aria-pressed="true" class="plain what" @click="toggleWhatIf">What-if</button>
         <MoreMenu :acts="more" />
         <button v-if="!beside && !(whole && !narrow)" class="drawer-button" @click="drawer = true">
-          {{ narrow ? 'Findings ' : '' }}{{ worst }}
+          {{ narrow && (!phone || !worst) ? 'Findings ' : '' }}{{ worst }}
         </button>
       </template>
     </header>
@@ -350,16 +353,16 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
       <b>What-if.</b> Change anything: the plan follows, the job does not. Files and papers to download are of the saved job.
       <button class="plain" @click="whatIfFile">Job file of the what-if</button>
       <button @click="job.leaveWhatIf(true)">Keep the changes</button>
-      <button @click="job.leaveWhatIf(false)">Drop them</button>
+      <button @click="job.leaveWhatIf(false)">Discard them</button>
     </NoticeBar>
     <NoticeBar v-else-if="job.restored.value">
-      Unsaved typing from this device was found and taken up again.
+      Unsaved changes from this device are back.
       <button v-for="(text, at) in half" :key="at" class="link" @click="go(at)">{{ wordsOf(at) }}: “{{ text }}”</button>
-      <button @click="job.restored.value = false">Good</button>
+      <button @click="job.restored.value = false">OK</button>
     </NoticeBar>
     <NoticeBar v-else-if="job.mergedFrom.value">
       {{ job.mergedFrom.value }} saved in between: both your changes are here now.
-      <button @click="job.mergedFrom.value = ''">Good</button>
+      <button @click="job.mergedFrom.value = ''">OK</button>
     </NoticeBar>
     <NoticeBar v-else-if="job.state.value === 'refused' && refusedPlaces.length" kind="bad">
       All but {{ refusedPlaces.length === 1 ? 'one field is' : `${refusedPlaces.length} fields are` }} saved.
@@ -399,6 +402,7 @@ watch([drawer, help, units, leaving], ([d, h, u, l]) => {
     <HelpDialog v-if="shown.help" v-model="help" @units="units = true" @tour="tour = true" />
     <PrefsDialog v-if="shown.units" v-model="units" />
     <QrDialog v-if="qr" v-model="qr" />
+    <ShareDialog v-if="sharing" v-model="sharing" />
     <TourPane v-if="tour" v-model="tour" />
     <div v-if="tip" class="tip" role="tooltip" :style="{ left: `${tip.x}px`, top: `${tip.y}px` }">
       <b>{{ tip.term }}</b> {{ tip.text }}

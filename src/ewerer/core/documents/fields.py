@@ -66,7 +66,7 @@ def _table() -> list[FieldWords]:
         ("mains/breaker_a", "Breaker, per phase", "A"),
         (
             "mains/breaker_school",
-            "Drawn for hours",
+            "Part used continuously",
             "",
             "eighty",
             (("eighty", "80 % of it"), ("all", "All of it"), ("own", "Own part")),
@@ -151,7 +151,7 @@ def _table() -> list[FieldWords]:
         *(
             (f"units/*/plate/{key}", label, unit, default)
             for key, label, unit, default in (
-                ("continuous_w", "Gives for hours", "W", ""),
+                ("continuous_w", "Continuous power", "W", ""),
                 ("surge_w", "Surge", "W", "twice"),
                 ("charge_max_a", "Charges at most", "A", ""),
                 ("ac_charge_max_a", "Charges from AC at most", "A", "the same"),

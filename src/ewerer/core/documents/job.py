@@ -275,7 +275,9 @@ StepAmps = Annotated[float, Field(ge=0.001, le=50, json_schema_extra={"x-unit": 
 class UnitPlate(Document):
     """An inverter-charger without a profile: ratings from its plate, the settings its menu has."""
 
-    continuous_w: Annotated[float, Field(ge=50, le=2_000_000, json_schema_extra={"x-unit": "W"}, description="watts for hours")]
+    continuous_w: Annotated[
+        float, Field(ge=50, le=2_000_000, json_schema_extra={"x-unit": "W"}, description="continuous power [W]")
+    ]
     surge_w: Watts | None = None
     charge_max_a: PositiveAmps
     ac_charge_max_a: Amps | None = None

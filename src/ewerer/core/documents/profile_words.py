@@ -18,7 +18,7 @@ WORDS: dict[str, str] = {
     "caution": "caution", "cell_max_v": "cell maximum", "cell_min_v": "cell cut-off", "cell_v": "cell volts", "charge_a": "charge, data sheet", "charge_cell_high_v": "charging, highest cell volts",
     "charge_cell_low_v": "charging, lowest cell volts", "charge_derating": "charge by temperature", "charge_max_a": "charges at most", "charge_slots": "charge slots", "charge_voltage_rule": "whose volts count",
     "charge_warranty_a": "charge, warranty", "charger_efficiency": "efficiency of its charger", "chemistry": "chemistry", "choices": "its words", "class_v": "voltage class", "commits": "what keeps a value",
-    "connector": "connector", "continuous_w": "for hours", "counts_coulombs": "counts ampere-hours", "device_side": "protocols on the device's side", "discharge_a": "discharge, data sheet",
+    "connector": "connector", "continuous_w": "continuous power", "counts_coulombs": "counts ampere-hours", "device_side": "protocols on the device's side", "discharge_a": "discharge, data sheet",
     "discharge_derating": "discharge by temperature", "discharge_peak_a": "discharge, peak", "discharge_slots": "discharge slots", "discharge_warranty_a": "discharge, warranty", "efficiency": "efficiency",
     "encoding": "how it is written", "end_of_day": "end of the day", "entry": "entry in the menu", "every_days": "every so many days", "ewerer": "kind of profile", "factory": "factory value", "family": "family",
     "field": "part of the slot", "firmware": "firmware", "first_other": "address of the first other", "fixed": "what it does by itself", "float_v": "rests at", "follower_battery_type": "battery type on followers",
@@ -149,7 +149,7 @@ def differences(before: Any, after: Any) -> list[ProfileDifference]:
 
 def _difference(at: str, one: Any, other: Any, before: Any, after: Any) -> ProfileDifference:
     if other is GONE and isinstance(one, dict):
-        return ProfileDifference(at, place(at, before), "there", "taken out")
+        return ProfileDifference(at, place(at, before), "there", "removed")
     return ProfileDifference(at, place(at, before if other is GONE else after), _brief(one), _brief(other))
 
 

@@ -34,8 +34,8 @@ def templates() -> Environment:
     )
 
 
-def page(template: str, title: str, paper: Paper = "A4", **filled: Any) -> str:
-    """Return a filled template as HTML."""
+def page(template: str, title: str, paper: Paper | None = "A4", **filled: Any) -> str:
+    """Return a filled template as HTML, for a paper, or without one for a browser."""
     return templates().get_template(template).render(title=title, paper=paper, font=FONT, **filled)
 
 

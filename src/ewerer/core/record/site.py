@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from ..devices.wire.protocols import protocol_word
 from ..documents.results.order import Step
 from ..documents.results.run import GATE, StepLine
 from ..stages.bank.joining import branches_of, steps_of
@@ -263,12 +264,12 @@ def protocol(run: Steps) -> None:
             else choice_ask(m.id, f"{m.id} has no setting for it: was its port ever changed?", ["never changed", "set back now", "cannot be told"], ["never changed", "set back now"])
         )  # fmt: skip
     if asks:
-        run.add("protocol:modules", "protocol", "Protocol of the modules", f"On each module, see that the protocol is the one for {link.protocol}; set it where it is not.", needs, devices=[a.name for a in asks], kind="reading",
+        run.add("protocol:modules", "protocol", "Protocol of the modules", f"On each module, see that the protocol is the one for {protocol_word(link.protocol or '')}; set it where it is not.", needs, devices=[a.name for a in asks], kind="reading",
             asks=asks, why="each module answers for itself; one on another protocol is silent", makes=[f"protocol_set({a.name})" for a in asks])  # fmt: skip
     host = link.host_unit or "the host"
     bit = f" {link.bitrate // 1000} kbit/s" if link.bitrate else ""
     run.add("protocol:cable", "protocol", f"Cable to {host}", f"Plug the link cable from {link.bms_port_label or 'the BMS'} of the host module into {link.unit_port_label or link.unit_port} of {host}.",
-        [*run.of("protocol"), *needs, "address:ohms"], devices=[host], why=f"{link.protocol}{bit}", symptom="page-zeros", makes=["cable_in(link)"])  # fmt: skip
+        [*run.of("protocol"), *needs, "address:ohms"], devices=[host], why=f"{protocol_word(link.protocol or '')}{bit}", symptom="page-zeros", makes=["cable_in(link)"])  # fmt: skip
     adapters = [(link.adapter, host)] if link.adapter is not None else []
     adapters += [(c.adapter, c.charger) for c in link.chargers if c.adapter is not None]
     for adapter, device in adapters:
@@ -278,7 +279,7 @@ def protocol(run: Steps) -> None:
         good = next((f"{r.shows}: {r.means}" for r in adapter.lamps[:1]), "")
         run.add(f"protocol:adapter:{device}", "protocol", f"{adapter.name} before {device}", f"Plug {adapter.name} between: its port {adapter.battery_port} to the battery, its port {adapter.device_port} to {device}."
             + (f" Set on it: {sets}." if sets else "") + " Look at its lamps.", [*run.of("protocol"), "protocol:cable"], kind="decision", devices=[device], expect=good,
-            asks=[choice_ask("lamp", "Its lamps", ["as they should be", "otherwise"], ["as they should be"])], why=f"it turns {adapter.protocol} into what {device} hears", symptom="page-zeros")  # fmt: skip
+            asks=[choice_ask("lamp", "Its lamps", ["as they should be", "otherwise"], ["as they should be"])], why=f"it turns {protocol_word(adapter.protocol)} into what {device} hears", symptom="page-zeros")  # fmt: skip
 
 
 def power(run: Steps) -> None:

@@ -171,7 +171,7 @@ class TogetherOut(Schema):
 
 @router.post("/together", response={200: TogetherOut, **REFUSALS})
 def with_several(request: HttpRequest, asked: TogetherIn) -> dict[str, int]:
-    """Put away, take out or copy several jobs of the crew; those of other crews are not seen."""
+    """Archive, restore or copy several jobs of the crew; those of other crews are not seen."""
     who = person(request)
     if asked.act == "copy":
         ids = Job.objects.filter(crew=who.crew, pk__in=asked.ids).values_list("pk", flat=True)
@@ -239,13 +239,13 @@ def _save(request: HttpRequest, id: uuid.UUID, document: JobDocument, base_revis
 def put_away_job(request: HttpRequest, id: uuid.UUID) -> Job:
     """Put a job away. Nothing is deleted."""
     job = actions.put_away(id, crew_of(request), True)
-    note(request, "job put away", job.name)
+    note(request, "job archived", job.name)
     return job
 
 
 @router.post("/{uuid:id}/delete-for-good", response={200: JobLine, **REFUSALS})
 def delete_job_later(request: HttpRequest, id: uuid.UUID) -> Job:
-    """Mark a job that is put away to go for good in 30 days, with all that was recorded. Until then it can be taken out."""
+    """Mark an archived job to be deleted for good in 30 days, with all that was recorded. Until then it can be restored."""
     job = actions.delete_later(id, crew_of(request))
     note(request, "delete for good", job.name)
     return job

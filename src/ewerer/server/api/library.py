@@ -165,7 +165,7 @@ def _line(p: Profile, own: bool) -> dict[str, Any]:
 
 @router.get("", response={200: Page[ProfileLine], **REFUSALS})
 def list_library(request: HttpRequest, page: PageQuery, put_away: bool = False) -> dict[str, Any]:
-    """List the device profiles: what ships and the crew's own; or the crew's own that are put away."""
+    """List the device profiles: what ships and the crew's own; or the crew's archived ones."""
     if put_away:
         return paged(
             [p for v in actions.put_away_of(crew_of(request)) if not isinstance(p := actions.profile_of(v), str)],
@@ -323,15 +323,15 @@ def save_profile(request: HttpRequest, id: str, base_revision: int, profile: Pro
 def put_away_profile(request: HttpRequest, id: str) -> tuple[int, None]:
     """Take a profile of the crew out of the library. Its versions stay, and jobs that use it go on."""
     actions.put_away(crew_of(request), id, True)
-    note(request, "profile put away", id)
+    note(request, "profile archived", id)
     return 204, None
 
 
 @router.post("/{id}/take-out", response={204: None, **REFUSALS})
 def take_out_profile(request: HttpRequest, id: str) -> tuple[int, None]:
-    """Put a profile that was put away into the library again."""
+    """Restore an archived profile."""
     actions.put_away(crew_of(request), id, False)
-    note(request, "profile taken out", id)
+    note(request, "profile restored", id)
     return 204, None
 
 

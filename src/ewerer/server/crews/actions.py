@@ -77,7 +77,8 @@ def keep_revisions(crew: Crew, newest: int) -> None:
     crew.save(update_fields=["keep_revisions"])
 
 
-def _hash(token: str) -> str:
+def hash_of(token: str) -> str:
+    """Return what is kept of a secret that stands in a link."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
@@ -89,14 +90,14 @@ def invite(crew: Crew, role: Role, note: str, user: User) -> tuple[Invitation, s
         raise _refused("", "too many invitations are open", f"at most {MOST_INVITATIONS}; take some back")
     token = secrets.token_urlsafe(32)
     made = Invitation.objects.create(
-        crew=crew, role=role, note=note, hash=_hash(token), made_by=user, until=timezone.now() + INVITED_FOR
+        crew=crew, role=role, note=note, hash=hash_of(token), made_by=user, until=timezone.now() + INVITED_FOR
     )
     return made, token
 
 
 def invitation_of(token: str) -> Invitation | None:
     """Return the invitation of a link that can still be used, else None."""
-    found = Invitation.objects.select_related("crew").filter(hash=_hash(token)).first()
+    found = Invitation.objects.select_related("crew").filter(hash=hash_of(token)).first()
     return found if found and found.used_by_id is None and found.until > timezone.now() else None
 
 
@@ -125,7 +126,7 @@ def join(token: str, user: User | None, name: str = "", password: str = "") -> M
 def make_feed(member: Member) -> str:
     """Give a person a new address of the crew's calendar and return what stands in it; the one before leads nowhere then."""
     token = secrets.token_urlsafe(32)
-    Feed.objects.update_or_create(member=member, defaults={"hash": _hash(token), "made_at": timezone.now()})
+    Feed.objects.update_or_create(member=member, defaults={"hash": hash_of(token), "made_at": timezone.now()})
     return token
 
 
@@ -137,5 +138,5 @@ def end_feed(member: Member) -> None:
 
 def crew_of_feed(token: str) -> Crew | None:
     """Return the crew whose calendar an address shows, None where it leads nowhere: taken back, or its person left."""
-    found = Feed.objects.select_related("member__crew").filter(hash=_hash(token)).first()
+    found = Feed.objects.select_related("member__crew").filter(hash=hash_of(token)).first()
     return found.member.crew if found else None

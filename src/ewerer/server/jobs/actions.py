@@ -192,7 +192,7 @@ def delete_later(job_id: uuid.UUID, crew: Crew) -> Job:
     """Mark a job that is put away to go for good after the time of grace, with its revisions and its record."""
     job = Job.objects.get(pk=job_id, crew=crew)
     if not job.put_away:
-        raise DocumentError([Problem(pointer="", message="the job is at work", expected="put it away first")])
+        raise DocumentError([Problem(pointer="", message="the job is at work", expected="archive it first")])
     job.delete_after = job.delete_after or timezone.now() + GRACE
     job.save(update_fields=["delete_after"])
     return job

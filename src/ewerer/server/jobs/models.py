@@ -28,7 +28,7 @@ class Job(models.Model):
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     put_away = models.BooleanField(default=False)
     delete_after = models.DateTimeField(null=True)
-    """When it goes for good; until then it can be taken out again."""
+    """When it goes for good; until then it can be restored."""
 
     class Meta:
         """Newest first."""
@@ -96,3 +96,41 @@ class Series(models.Model):
 
     def __str__(self) -> str:
         return self.key
+
+
+class SharedLink(models.Model):
+    """An address where anybody reads one job's pages until a day. Only the hash of what stands in it is kept."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="links")
+    note = models.CharField(max_length=120, default="")
+    hash = models.CharField(max_length=64, unique=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    until = models.DateTimeField()
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"link to {self.job_id} until {self.until}"
+
+
+class PrintedSheet(models.Model):
+    """What stood on a device's sheet when it was last printed: settings by id, as they were to be shown."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="printed")
+    device = models.CharField(max_length=40)
+    revision = models.PositiveIntegerField()
+    entries = models.JSONField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        """The last one of each device."""
+
+        constraints = [models.UniqueConstraint(fields=["job", "device"], name="printed_once_a_device")]
+
+    def __str__(self) -> str:
+        return f"sheet of {self.device} of {self.job_id}, printed"

@@ -8,6 +8,7 @@ import { useRouter } from 'vue-router'
 import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
 import FoldPart from '../../ui/FoldPart.vue'
+import RowsPart from '../../ui/RowsPart.vue'
 import StageHead from '../../ui/StageHead.vue'
 import ChoiceField from '../../ui/ChoiceField.vue'
 import NumberField from '../../ui/NumberField.vue'
@@ -228,6 +229,14 @@ const FIGURES = [
       >
     </div>
   </FoldPart>
+  <RowsPart
+    list="/bank/modules"
+    noun="module"
+    :fields="['id', 'resting_v', 'serial', 'firmware', 'lead_mohm', 'chemistry', ...FIGURES]"
+    :texts="['id', 'serial', 'firmware']"
+    :most="64"
+    :fresh="modules.length ? withoutOwn(modules.at(-1)!) : {}"
+  />
   <FoldPart v-if="bank" name="bank:figures" title="Figures of the bank" says="limits, resistance, one module gone, short circuit">
     <div v-if="bank" class="figures" data-bank-figures>
       <div>

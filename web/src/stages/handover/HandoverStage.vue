@@ -24,7 +24,7 @@ const answer = computed(() => {
 const rests = computed(() => {
   if (signed.value) return `${moment(signed.value.at)}, ${signed.value.text}.`
   const open = site.value?.open_points.length ?? 0
-  return site.value ? (open ? `${counted(open, 'open point')}.` : 'Nothing is open.') : ''
+  return site.value ? (open ? `${counted(open, 'open point')}.` : 'No open points.') : ''
 })
 const TABS = [
   ['sign', 'Sign-off'],

@@ -147,7 +147,7 @@ async function take() {
     <label v-else
       >Cleared at <ElInput v-model="made.cleared" maxlength="40" placeholder="2026-05-04 09:12" :validate-event="false"
     /></label>
-    <button class="first" :disabled="!mayKeep">Keep</button>
+    <button class="first" :disabled="!mayKeep">Save</button>
     <FileButton word="Read a list (CSV)" label="Event list" accept=".csv,.txt,text/csv" @files="file" />
     <a class="button plain" :href="`/api/jobs/${job.id}/log.csv`" download>Export</a>
   </form>

@@ -75,7 +75,7 @@ const size = (n: number) => (n > 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.ce
           </ul>
         </FoldPart>
       </template>
-      <p v-else-if="site"><StateMark state="ok" /> Nothing is open.</p>
+      <p v-else-if="site"><StateMark state="ok" /> No open points.</p>
     </div>
     <div>
       <h2>Sign-off</h2>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // The narrows: the chain of caps as a channel as wide as the amps; the narrowest reach is named, dashed walls are one module gone.
 import { useElementSize } from '@vueuse/core'
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import type { Chain } from '../../api/client'
 import { amps } from '../../ui/figures'
 import { layNarrows } from './narrows'
@@ -22,6 +22,12 @@ const tells = (i: number) => {
   const cap = props.chain.caps[i]
   return !!cap && (cap.cap === props.chosen || props.chain.caps.slice(0, i).every((c) => c.a > cap.a))
 }
+const road = ref<HTMLElement>()
+onMounted(() => {
+  // On a telephone the limit that counts is in sight at once.
+  const neck = laid.value.reaches.find((r) => r.narrowest)
+  if (road.value && neck) road.value.scrollLeft = neck.x + neck.width / 2 - road.value.clientWidth / 2
+})
 function walk(event: KeyboardEvent) {
   const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1, Enter: 0, ' ': 0 }[event.key]
   if (by === undefined) return
@@ -42,7 +48,7 @@ const needed = computed(() => props.chain.needed_a)
 <template>
   <div ref="box" class="narrows" :class="kind">
     <h2>{{ title }}</h2>
-    <div class="scroll">
+    <div ref="road" class="scroll">
       <svg
         :width="width"
         :height="TOP + H + 34"

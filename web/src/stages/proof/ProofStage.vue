@@ -97,7 +97,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
   <NoticeBar v-if="view.failed.value" kind="bad">
     The tests cannot be read now: {{ view.failed.value }} <button @click="view.retry">Try again</button>
   </NoticeBar>
-  <WaitNote v-if="!view.run.value && !view.failed.value" word="Laying out the tests" />
+  <WaitNote v-if="!view.run.value && !view.failed.value" word="Preparing the tests" />
   <template v-else-if="step">
     <p><button @click="chosen = ''">‹ All tests</button></p>
     <StepCard

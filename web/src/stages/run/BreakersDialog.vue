@@ -97,7 +97,7 @@ const number = (id: string) => props.run.isolating.indexOf(id) + 1
                 />
               </td>
               <td>
-                <button class="plain" :aria-label="`Take out ${b.name}`" @click="job.drop('/breakers', i)">Take out</button>
+                <button class="plain" :aria-label="`Remove ${b.name}`" @click="job.drop('/breakers', i)">Remove</button>
               </td>
             </tr>
           </tbody>

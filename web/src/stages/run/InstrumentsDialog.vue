@@ -94,7 +94,7 @@ async function drop(name: string) {
             </td>
             <td>
               <button class="plain" :aria-label="`Change ${m.name}`" @click="take(m as Meter)">Change</button>
-              <button class="plain" :aria-label="`Take out ${m.name}`" @click="drop(m.name)">Take out</button>
+              <button class="plain" :aria-label="`Remove ${m.name}`" @click="drop(m.name)">Remove</button>
             </td>
           </tr>
         </tbody>
@@ -108,7 +108,7 @@ async function drop(name: string) {
       <label>+ digits <ElInput v-model="made.digits" inputmode="decimal" :validate-event="false" /></label>
       <label>One digit is <ElInput v-model="made.step" inputmode="decimal" placeholder="0.01" :validate-event="false" /></label>
       <label>Due <input v-model="made.due" type="date" /></label>
-      <button class="first" :disabled="!made.name.trim()">Keep</button>
+      <button class="first" :disabled="!made.name.trim()">Save</button>
     </form>
     <p v-if="wrong" class="late" role="alert">{{ wrong }}</p>
   </ElDialog>

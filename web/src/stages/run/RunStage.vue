@@ -155,7 +155,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
     <NoticeBar v-if="view.failed.value" kind="bad">
       The steps cannot be read now: {{ view.failed.value }} <button @click="view.retry">Try again</button>
     </NoticeBar>
-    <WaitNote v-if="!view.run.value && !view.failed.value" word="Laying out the steps" />
+    <WaitNote v-if="!view.run.value && !view.failed.value" word="Preparing the steps" />
     <div v-else-if="view.run.value" class="grid">
       <StepLine v-if="wide" :run="view.run.value" :where="view.where.value" :now="now" @step="show" />
       <div class="main">
@@ -185,7 +185,7 @@ const backToStages = () => router.replace({ name: 'job', params: { id: job.id, s
         <FoldPart
           v-if="earlier.length"
           name="run:last"
-          title="Read last"
+          title="Last readings"
           :says="`${earlier[0]?.r.shown} ${earlier[0]?.r.unit ?? ''}`"
         >
           <table>

@@ -577,7 +577,7 @@ const besideSays = computed(() => {
           :validate-event="false"
           @keydown.enter="addNote"
         />
-        <button :disabled="!noting.trim()" @click="addNote">Keep</button>
+        <button :disabled="!noting.trim()" @click="addNote">Save</button>
       </div>
     </FoldPart>
     <p v-if="pictures.length" class="pictures">

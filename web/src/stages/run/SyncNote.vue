@@ -10,8 +10,8 @@ const text = computed(() => {
   const p = r.photosWaiting.value
   const parts = [n ? `${n} ${n === 1 ? 'event' : 'events'}` : '', p ? `${p} ${p === 1 ? 'photo' : 'photos'}` : ''].filter(Boolean)
   if (!parts.length)
-    return r.away.value ? 'no line; all is kept here' : props.ready ? 'all sent, ready without network' : 'all sent'
-  return `${parts.join(' and ')} ${n + p === 1 ? 'waits' : 'wait'} for the line`
+    return r.away.value ? 'offline; all is kept on this device' : props.ready ? 'all sent, ready without network' : 'all sent'
+  return `${parts.join(' and ')} ${n + p === 1 ? 'waits' : 'wait'} to be sent`
 })
 </script>
 

@@ -9,6 +9,7 @@ import { counted } from '../../ui/words'
 import { useJob } from '../../job/use-job'
 import AgreementTable from './AgreementTable.vue'
 import AsFoundTable from './AsFoundTable.vue'
+import PrintedNote from './PrintedNote.vue'
 import TriedTable from './TriedTable.vue'
 import WorkingList from './WorkingList.vue'
 
@@ -72,9 +73,7 @@ function turnTo(event: KeyboardEvent) {
     <span v-if="!unit">A sheet follows once bank and units are there and the thresholds fit. See the findings.</span>
     <span v-else class="line">
       <span v-if="tab === 'list'" role="status">{{ next.rests }}</span>
-      <a class="button" :href="`/api/jobs/${job.id}/sheets/${unit.id}/pdf`" aria-label="PDF" download
-        >Print {{ unit.id }} (PDF)</a
-      >
+      <PrintedNote :sheet="unit" />
     </span>
   </StageHead>
   <div v-if="unit" class="sheet">

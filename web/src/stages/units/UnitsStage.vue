@@ -9,6 +9,7 @@ import { freeId } from '../bank/modules'
 import NewerProfiles from '../../library/NewerProfiles.vue'
 import { useLibrary } from '../../library/use-library'
 import FoldPart from '../../ui/FoldPart.vue'
+import RowsPart from '../../ui/RowsPart.vue'
 import StageHead from '../../ui/StageHead.vue'
 import { counted } from '../../ui/words'
 import ChoiceField from '../../ui/ChoiceField.vue'
@@ -83,6 +84,13 @@ const addHub = () =>
     ],
     ...pinned(job, 'controller', addingHub.value),
   ])
+/** A unit that is pasted is one like the last, a follower. */
+const likeLast = computed(() => {
+  const last = units.value.at(-1)
+  return last
+    ? { ...(last.plate ? { plate: last.plate } : { profile: last.profile }), firmware: last.firmware, role: 'follower' }
+    : {}
+})
 const refused = (path: string) => job.problems.value.some((p) => p.pointer.startsWith(path))
 /** Units with sun chargers of their own. */
 const tracked = computed(() =>
@@ -199,6 +207,14 @@ const share = (id: string) => job.plan.value?.limits?.charge.units.find((u) => u
       >
     </div>
   </FoldPart>
+  <RowsPart
+    list="/units"
+    noun="unit"
+    :fields="['id', 'firmware', 'serial', 'role', 'phase']"
+    :texts="['id', 'serial', 'firmware']"
+    :most="32"
+    :fresh="likeLast"
+  />
   <FoldPart
     v-if="tracked.length"
     name="units:trackers"

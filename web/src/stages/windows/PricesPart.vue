@@ -2,6 +2,7 @@
 // What a kWh costs and earns by time, and the best windows for it.
 import { prefs } from '../../ui/prefs'
 import FoldPart from '../../ui/FoldPart.vue'
+import RowsPart from '../../ui/RowsPart.vue'
 import { vStack } from '../../ui/stack'
 import { computed } from 'vue'
 import type { Advice } from '../../api/client'
@@ -84,6 +85,13 @@ const takeAdvice = () =>
         </button>
         <button class="plain" @click="job.set(at, undefined)">No prices</button>
       </p>
+      <RowsPart
+        :list="`${at}/prices`"
+        noun="price"
+        :fields="['from', 'to', 'days', 'price', 'export']"
+        :texts="['from', 'to', 'days']"
+        :most="40"
+      />
       <WorkBar
         v-if="at === '/tariff'"
         :work="advice"

@@ -60,3 +60,15 @@ FAMILIES: dict[str, Family] = {
         ),
     )
 }
+
+
+def protocol_word(name: str) -> str:
+    """Return a protocol as people say it, its version kept; a name that nobody knows as it is.
+
+    >>> protocol_word("dunmarrow-link 2")
+    'Dunmarrow Link 2'
+    >>> protocol_word("own-thing 1")
+    'own-thing 1'
+    """
+    family, _, version = name.partition(" ")
+    return " ".join(filter(None, (FAMILIES[family].word if family in FAMILIES else family, version)))

@@ -46,7 +46,7 @@ class AcSource(PlanPart):
     """The charging budget of one AC source: free watts, safe amperes, the trade's short cut."""
 
     source: Literal["mains", "generator"] = Field(description="which source")
-    available_w: float = Field(description="what it gives for hours [W]")
+    available_w: float = Field(description="continuous power [W]")
     loads_w: float = Field(description="loads that run while charging [W]")
     free_w: float = Field(description="what is left for charging [W]")
     charge_a: float = Field(description="what may go into the bank from it [A]")
@@ -84,7 +84,7 @@ class LeadFigures(PlanPart):
     """A pair of leads: resistance, what it carries."""
 
     mohm: float | None = Field(description="there and back [mohm]; none until a length is given")
-    ampacity_a: float = Field(description="what it carries for hours [A]")
+    ampacity_a: float = Field(description="what it carries continuously [A]")
 
 
 class Wiring(PlanPart):

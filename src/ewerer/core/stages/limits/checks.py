@@ -188,7 +188,7 @@ def _for_hours(rule: Rule, solved: Solved) -> Iterator[Finding]:
     yield rule.finding(
         "caution",
         "The breaker is drawn on beyond 80 %",
-        f"{figure(part * 100, 0)} % of {figure(solved.job.mains.breaker_a)} A; for hours 80 % is the most.",
+        f"{figure(part * 100, 0)} % of {figure(solved.job.mains.breaker_a)} A; 80 % is the most it may carry continuously.",
         "/mains/breaker_school",
         "Short charging only, watched; else 80 %.",
         part=part,

@@ -10,7 +10,7 @@ CHAIN = formula_rule("chain-of-caps", "limits", "The lowest of all limits counts
 FUSE = formula_rule(
     "fuse-continuous",
     "limits",
-    "A fuse carries its rating over {FUSE_FACTOR} for hours",
+    "A fuse carries its rating over {FUSE_FACTOR} continuously",
     "I = fuse / {FUSE_FACTOR}",
     "NEC 210.20(A), 215.3: 125 % of continuous load",
     "S, M",
@@ -66,7 +66,7 @@ DISCHARGE_NEED = formula_rule(
 BREAKER = formula_rule(
     "breaker-school",
     "limits",
-    "{CONTINUOUS:%} of a breaker for hours; all of it for short charging or where the unit takes {CONTINUOUS:%} itself; or a person's own part",
+    "{CONTINUOUS:%} of a breaker continuously; all of it for short charging or where the unit takes {CONTINUOUS:%} itself; or a person's own part",
     "I = part * breaker, part = {CONTINUOUS}, 1 or own",
     "NEC 210.20(A)",
     "S, M",

@@ -127,7 +127,7 @@ def _wire_caps(job: Job) -> Iterator[Cap]:
             word="Main fuse",
             a=round(job.bank.fuse_a / FUSE_FACTOR, 3),
             rule="fuse-continuous",
-            why=f"{figure(job.bank.fuse_a)} A / 1.25 for hours",
+            why=f"{figure(job.bank.fuse_a)} A / 1.25, continuous",
         )
     lead, carries = job.bank.main_lead, carries_a(job.bank.main_lead, job)
     if lead is not None and carries is not None:

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from ...devices.cable import clashes, coincide, make_cable, split_pair
 from ...devices.library import Library
+from ...devices.wire.protocols import protocol_word
 from ...documents.job import Job
 from ...documents.profiles import AdapterProfile, Bms, Firmware, InverterProfile, ModuleProfile, Port, Protocol, SunChargerProfile
 from ...documents.results.link import AdapterLink, FirmwareVerdict, LampRow, LinkCandidate, LinkProblem
@@ -26,27 +27,27 @@ def _near(ours: Protocol, theirs: Protocol, here: Port, there: Port) -> Iterator
         yield LinkProblem(
             rule=VERSION.id,
             severity="stop",
-            text=f"{theirs.name}: the BMS speaks version {theirs.version}, the unit version {ours.version}",
+            text=f"{protocol_word(theirs.name)}: the BMS speaks version {theirs.version}, the unit version {ours.version}",
         )
     if here.bus != there.bus:
         words = {"can": "CAN", "rs485": "RS-485"}
         yield LinkProblem(
             rule=BUS.id,
             severity="stop",
-            text=f"{theirs.name}: the BMS has {words[there.bus]} at {there.label}, the unit {words[here.bus]} at {here.label}",
+            text=f"{protocol_word(theirs.name)}: the BMS has {words[there.bus]} at {there.label}, the unit {words[here.bus]} at {here.label}",
         )
     for side, protocol, port in (("the unit", ours, here), ("the BMS", theirs, there)):
         if protocol.bitrate not in port.bitrates:
             yield LinkProblem(
                 rule=BITRATE.id,
                 severity="stop",
-                text=f"{theirs.name}: {side} does not offer {rate_of(protocol.bitrate)} at {port.label}",
+                text=f"{protocol_word(theirs.name)}: {side} does not offer {rate_of(protocol.bitrate)} at {port.label}",
             )
     if ours.bitrate != theirs.bitrate:
         yield LinkProblem(
             rule=BITRATE.id,
             severity="stop",
-            text=f"{theirs.name}: the BMS sends at {rate_of(theirs.bitrate)}, the unit listens at {rate_of(ours.bitrate)}",
+            text=f"{protocol_word(theirs.name)}: the BMS sends at {rate_of(theirs.bitrate)}, the unit listens at {rate_of(ours.bitrate)}",
         )
 
 
@@ -126,9 +127,9 @@ def pairing(
                     )
             approved = ours.approved and theirs.approved
             speaks_for = [
-                f"both speak {theirs.name} {theirs.version} at {rate_of(ours.bitrate)}"
+                f"both speak {protocol_word(f'{theirs.name} {theirs.version}')} at {rate_of(ours.bitrate)}"
                 if adapter is None
-                else f"{adapter.name} turns {behind.name} {behind.version} into {theirs.name} {theirs.version}"
+                else f"{adapter.name} turns {protocol_word(f'{behind.name} {behind.version}')} into {protocol_word(f'{theirs.name} {theirs.version}')}"
             ]
             speaks_for.append("approved by both makers, which warranties ask for" if approved else "a generic protocol")
             if here.bus == there.bus and not any(p.severity == "stop" for p in against):
@@ -140,7 +141,7 @@ def pairing(
                 LinkCandidate(
                     key=candidate_key(family, ours, behind) + (f"/{adapter.id}" if adapter else ""),
                     loop="closed",
-                    word=f"{theirs.name} {theirs.version}" + (f" through {adapter.name}" if adapter else ""),
+                    word=protocol_word(f"{theirs.name} {theirs.version}") + (f" through {adapter.name}" if adapter else ""),
                     family=family,
                     protocol=theirs.name,
                     version=theirs.version,

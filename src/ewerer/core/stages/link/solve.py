@@ -8,6 +8,7 @@ from itertools import pairwise
 from ...devices.addresses import address_of, planned_addresses, up_positions
 from ...devices.cable import make_cable, plan_terminators
 from ...devices.library import Library
+from ...devices.wire.protocols import protocol_word
 from ...documents.job import Job
 from ...documents.profiles import Bms, InverterProfile, SunChargerProfile, TimedRequest
 from ...documents.results.link import AddressPlan, ChargerLink, Display, Link, ModuleAddress, UnitLink
@@ -139,9 +140,9 @@ def _main_link(job: Job, modules: Sequence[Module], units: Sequence[Unit], libra
         unit_port=chosen.unit_port,
         bms_port=chosen.bms_port,
         bitrate=chosen.bitrate,
-        why=f"Both ends speak {chosen.protocol} {chosen.version} at {rate_of(chosen.bitrate)}."
+        why=f"Both ends speak {protocol_word(f'{chosen.protocol} {chosen.version}')} at {rate_of(chosen.bitrate)}."
         if between is None
-        else f"{between.name} turns {between.protocol} into {chosen.protocol} {chosen.version}.",
+        else f"{between.name} turns {protocol_word(between.protocol)} into {protocol_word(f'{chosen.protocol} {chosen.version}')}.",
         adapter=between,
         key=chosen.key,
         family=chosen.family,

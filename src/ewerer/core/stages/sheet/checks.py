@@ -131,7 +131,7 @@ def _choices(rule: Rule, solved: Solved) -> Iterator[Finding]:
                 f"{unit.profile.name} does not offer the planned {QUANTITIES[name].word.lower()}",
                 f"The plan asks for {value}; {s.label} offers {', '.join((s.encoding.choices or {}).values())}.",
                 f"/policy/{name}" if name in ("charge_order", "source_order") else f"{unit.at}/profile",
-                "Choose one that the unit offers, or say what its words mean.",
+                "Choose one that the unit offers, or say what its choices mean.",
                 quantity=name,
                 wanted=value,
                 profile=unit.profile.id,

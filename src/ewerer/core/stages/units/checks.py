@@ -268,7 +268,7 @@ def _power(rule: Rule, solved: Solved) -> Iterator[Finding]:
             "Design load assumed",
             f"No continuous load is given; half of the units' {figure(total)} W is assumed.",
             "/loads/continuous_w",
-            "Measure or add up what runs for hours.",
+            "Measure or add up the loads that run continuously.",
             assumed_w=total / 2,
         )
 
