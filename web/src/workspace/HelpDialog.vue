@@ -16,6 +16,10 @@ const KEYS: [string, string][] = [
   ['f', 'fault finder: find the cause of a fault'],
   ['w', 'the why of the chosen figure'],
   ['Enter', 'on the sheet: done, and on to the next'],
+  ['Up Down', 'on the sheet: line before, line after; among its devices too'],
+  ['Left Right', 'on the limits: the cap before, the cap after; on the loads by the hour: hour before, hour after'],
+  ['Left Right', 'on a window: 15 minutes; with Shift its end, with Alt its start'],
+  ['Left Right', 'on the days of the year: by day; Up and Down: by month'],
   ['Up Down', 'on a rung: one step of the unit; Page Up and Down: ten'],
   ['Delete', 'on a rung: back to the figure of the plan'],
   ['Ctrl Z', 'undo; with Shift: redo'],
@@ -27,7 +31,7 @@ const KEYS: [string, string][] = [
   <ElDialog v-model="open" title="Keys" width="min(520px, 94vw)">
     <table>
       <tbody>
-        <tr v-for="[k, w] in KEYS" :key="k">
+        <tr v-for="[k, w] in KEYS" :key="k + w">
           <td>
             <kbd>{{ k }}</kbd>
           </td>
