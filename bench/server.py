@@ -87,6 +87,7 @@ def until_it_answers(address: str) -> None:
 @contextlib.contextmanager
 def _served(folder: str | os.PathLike[str], port: int, demo: bool = True) -> Iterator[tuple[subprocess.Popen[bytes], str]]:
     environment = {k: v for k, v in os.environ.items() if k != "DJANGO_SETTINGS_MODULE"} | {"EWERER_PLAIN_HTTP": "1"}
+    environment.setdefault("EWERER_DEMO_RIG", "no")
     command = [sys.executable, "-m", "ewerer.entry", "demo" if demo else "serve", "--port", str(port), "--data", str(folder)]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, env=environment)
     address = f"http://127.0.0.1:{port}"

@@ -10,7 +10,7 @@ from cantools import j1939
 from hypothesis import given, strategies as st
 
 from ewerer.core.devices.cable import CAN_LENGTH_M, PAIRS, T568B, length_limit_m, ohms_with
-from ewerer.core.devices.wire import rvc, sunspec
+from ewerer.core.devices.wire import models, rvc
 from ewerer.core.devices.wire.protocols import FAMILIES, FOLDER
 
 
@@ -59,41 +59,59 @@ def test_short_and_empty_messages(decode):
     assert decode(b"\xff" * 8) is None
 
 
-@pytest.fixture(scope="module")
-def model():
-    path = Path(sunspec2.__file__).parent / "models" / "json" / "model_802.json"
-    return json.loads(path.read_text())
+MODELS = sorted(int(p.stem.split("_")[1]) for p in (Path(sunspec2.__file__).parent / "models" / "json").glob("model_*.json"))
 
 
-def test_register_layout_equals_the_model_file(model):
-    # Reference: the SunSpec model files that pysunspec2 ships.
-    offset, found = 0, {}
-    for point in model["group"]["points"]:
-        found[point["name"]] = (offset, point["type"] in ("int16", "sunssf"), point.get("sf"))
-        offset += point["size"]
-    assert offset == sunspec.LENGTH + 2 and model["id"] == sunspec.MODEL
-    for name, point in sunspec.POINTS.items():
-        assert (point.offset, point.signed, point.scale) == found[name], name
+@pytest.mark.parametrize("number", [1, 101, 103, 124, 160, 701, 702, 713, 714, 802, 803])
+def test_models_lie_where_the_definition_says(number):
+    """Sum of sizes before each point, walked anew over the published definition; groups once each."""
+    group = json.loads((Path(sunspec2.__file__).parent / "models" / "json" / f"model_{number}.json").read_text())["group"]
+    offset, found = 0, []
+
+    def walk(g):
+        nonlocal offset
+        for p in g.get("points", []):
+            found.append((p["name"], offset, p["size"], p["type"]))
+            offset += p["size"]
+        for inner in g.get("groups", []):
+            walk(inner)
+
+    walk(group)
+    assert [(f.path.split("/")[-1], f.offset, f.size, f.type) for f in models.layout(number)] == found
 
 
-def test_units_equal_the_model_file(model):
-    units = {p["name"]: p.get("units", "") for p in model["group"]["points"]}
-    assert all(units[n] == p.unit for n, p in sunspec.POINTS.items())
+@given(st.data())
+def test_points_come_back_within_their_scale(data):
+    number = data.draw(st.sampled_from([124, 160, 701, 702, 713, 714, 802, 803]))
+    fields = models.layout(number)
+    values = {f.path: data.draw(st.integers(-3, 1)) for f in fields if f.type == "sunssf"}
+    for f in fields:
+        if f.type in ("uint16", "int16", "uint32", "acc32") and f.path not in ("ID", "L") and f.unit and isinstance(f.scale, str):
+            values[f.path] = data.draw(st.integers(0, 30_000)) * 10.0 ** values[f.scale]
+    words = models.pack(number, values)
+    back, points = models.unpack(words)
+    assert back == number and words[1] == len(words) - 2 == sum(f.size for f in fields) - 2
+    for f in fields:
+        if f.path in values and f.type != "sunssf":
+            assert points[f.path] == pytest.approx(values[f.path], abs=10.0 ** values[f.scale] / 2 + 1e-9)
+    left_out = [f for f in fields if f.path not in values and f.type in ("uint16", "int16", "enum16") and f.path not in ("ID", "L")]
+    assert not [f for f in left_out if f.path in points]
 
 
-def test_scaled_points():
-    registers = [0] * 64
-    registers[0], registers[1] = sunspec.MODEL, sunspec.LENGTH
-    registers[34], registers[59] = 5321, 0x10000 - 2
-    registers[44], registers[61] = 0x10000 - 125, 0x10000 - 1
-    registers[45], registers[62] = 285, 0
-    registers[11], registers[56] = 0xFFFF, 0
-    assert sunspec.decode(registers, "V") == 53.21
-    assert sunspec.decode(registers, "A") == -12.5
-    assert sunspec.decode(registers, "AChaMax") == 285
-    assert sunspec.decode(registers, "SoC") is None
-    with pytest.raises(ValueError, match="not model 802"):
-        sunspec.decode([1, 2, 3], "V")
+@pytest.mark.parametrize("number", MODELS)
+def test_every_published_model_can_be_laid_out_packed_and_taken_apart(number):
+    words = models.pack(number, {})
+    assert words[0] == number and len(words) == words[1] + 2
+    assert models.unpack(words)[0] == number
+
+
+def test_models_that_are_cut_off_or_unknown():
+    with pytest.raises(ValueError, match="says 62 registers, 10 came"):
+        models.unpack([802, 62, *[0] * 10])
+    with pytest.raises(ValueError, match="begins with"):
+        models.unpack([802])
+    with pytest.raises(KeyError):
+        models.unpack([64_999, 0])
 
 
 @pytest.mark.parametrize("path", sorted(FOLDER.glob("*.dbc")), ids=lambda p: p.stem)

@@ -63,6 +63,14 @@ TABLE = {
     "/api/jobs/{id}/printed": {"GET": R},
     "/api/jobs/{id}/printed/{device}": {"PUT": M},
     "/api/shared/{token}": {"GET": N},
+    "/api/jobs/{id}/live": {"GET": R},
+    "/api/jobs/{id}/ports": {"POST": M},
+    "/api/jobs/{id}/ports/{port}": {"DELETE": M},
+    "/api/jobs/{id}/ports/{port}/writes": {"PUT": L, "POST": M},
+    "/api/jobs/{id}/ports/{port}/reads": {"POST": M},
+    "/api/jobs/{id}/reads/{task}": {"GET": R, "DELETE": M},
+    "/api/jobs/{id}/rig": {"POST": M, "DELETE": M},
+    "/api/jobs/{id}/rig/acts": {"POST": M},
     "/api/plan": {"POST": R},
     "/api/jobs/{id}/sheets/{unit}": {"GET": R},
     "/api/jobs/{id}/sheets/{unit}/pdf": {"GET": R},
@@ -101,12 +109,21 @@ TABLE = {
     "/api/feeds/{token}/due.ics": {"GET": N},
 }
 ROUTES = [(path, m.upper()) for path, ops in json.loads(openapi_json())["paths"].items() for m in ops]
-SLOW = ("pdf", "/handover", "/simulate", "/work", "/symptoms")
+SLOW = ("/rig", "pdf", "/handover", "/simulate", "/work", "/symptoms")
 
 
 def asked(client, method, path, job, token="none"):
     fill = {"id": job if path.startswith("/api/jobs/") else "1", "number": "1", "other": "1", "unit": "U1", "profile": "none"}
-    fill |= {"token": token, "link": "1", "device": "U1", "key": "p-1", "name": "none", "kind": "job"}
+    fill |= {
+        "token": token,
+        "link": "1",
+        "device": "U1",
+        "port": str(uuid.UUID(int=1)),
+        "task": str(uuid.UUID(int=1)),
+        "key": "p-1",
+        "name": "none",
+        "kind": "job",
+    }
     for key, value in fill.items():
         path = path.replace("{" + key + "}", str(value))
     return client.generic(method, path, b"{}", content_type="application/json")

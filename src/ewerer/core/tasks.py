@@ -152,6 +152,14 @@ def long_work(of: Long, progress: str) -> str:
     return made.model_dump_json()
 
 
+def menu_of(of: Inputs, device: str) -> MenuProfile | None:
+    """Return the profile of a device of a job that has a menu, by the device's id; None where it has none, or there is no such device."""
+    job, library = of.read()
+    named: list[Any] = [*job.units, *job.sun.chargers, *([job.controller] if job.controller else []), *job.bank.modules]
+    profile = next((d.profile for d in named if d.id == device), None)
+    return library.menu(profile) if profile else None
+
+
 def order_of(of: Inputs, unit: str) -> str:
     """Return the working list of a unit of a job's JSON as JSON; raises DocumentError where there is none."""
     job, library = of.read()

@@ -10,7 +10,9 @@ import type {
   Role,
   ProblemDetails,
   ProblemOut,
+  PortSettings,
   ProfileData,
+  RigAct,
   SessionOut,
   TakeIn,
   TryIn,
@@ -209,6 +211,23 @@ export const api = {
     told(http.POST('/api/trial', { ...query({ as_found: asFound }), body: document, signal })),
   readFound: (profile: string, text: string) =>
     told(http.POST('/api/as-found/{profile}', { ...path({ profile }), body: text, headers: { 'Content-Type': 'text/plain' } })),
+
+  live: (id: string) => told(http.GET('/api/jobs/{id}/live', job(id))),
+  addPort: (id: string, device: string, settings: PortSettings) =>
+    told(http.POST('/api/jobs/{id}/ports', { ...job(id), body: { device, settings } })),
+  dropPort: (id: string, port: string) => told(http.DELETE('/api/jobs/{id}/ports/{port}', path({ id, port }))),
+  letWrite: (id: string, port: string, writes: boolean) =>
+    told(http.PUT('/api/jobs/{id}/ports/{port}/writes', { ...path({ id, port }), body: { writes } })),
+  readByCable: (id: string, port: string, kind: 'as-found' | 'read-back') =>
+    told(http.POST('/api/jobs/{id}/ports/{port}/reads', { ...path({ id, port }), body: { kind } })),
+  writeByCable: (id: string, port: string, step: string) =>
+    told(http.POST('/api/jobs/{id}/ports/{port}/writes', { ...path({ id, port }), body: { step, at_the_unit: true } })),
+  cableTask: (id: string, task: string) => told(http.GET('/api/jobs/{id}/reads/{task}', path({ id, task }))),
+  stopCable: (id: string, task: string) => told(http.DELETE('/api/jobs/{id}/reads/{task}', path({ id, task }))),
+  startRig: (id: string, entries: 'planned' | 'found' | 'factory', faults: string[] = []) =>
+    told(http.POST('/api/jobs/{id}/rig', { ...job(id), body: { entries, faults } as never })),
+  endRig: (id: string) => told(http.DELETE('/api/jobs/{id}/rig', job(id))),
+  actOnRig: (id: string, asked: RigAct) => told(http.POST('/api/jobs/{id}/rig/acts', { ...job(id), body: asked as never })),
 
   links: (id: string) => told(http.GET('/api/jobs/{id}/links', { params: { path: { id }, query: { limit: 50 } } })),
   makeLink: (id: string, days: number, note: string) =>

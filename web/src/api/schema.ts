@@ -1780,6 +1780,178 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Live Of Job
+         * @description Return what the ports of a job read now, and what should be shown.
+         */
+        get: operations["ewerer_server_api_live_live_of_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Port
+         * @description Add a port to a job, at an address that an administrator listed.
+         */
+        post: operations["ewerer_server_api_live_add_port"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/ports/{port}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Port
+         * @description Take a port out of a job.
+         */
+        delete: operations["ewerer_server_api_live_drop_port"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/ports/{port}/writes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Let Write
+         * @description Let a port write, or not any more.
+         */
+        put: operations["ewerer_server_api_live_let_write"];
+        /**
+         * Begin Write
+         * @description Write the next entry of a device's working list, confirmed by a person at the unit.
+         */
+        post: operations["ewerer_server_api_live_begin_write"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/ports/{port}/reads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Read
+         * @description Begin to read all settings of a device, as found or back.
+         */
+        post: operations["ewerer_server_api_live_begin_read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/reads/{task}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look At Task
+         * @description Return how far a read or a write is; what it read is in the record when it is done.
+         */
+        get: operations["ewerer_server_api_live_look_at_task"];
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Task
+         * @description Stop a read.
+         */
+        delete: operations["ewerer_server_api_live_cancel_task"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/rig": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Rig
+         * @description Start the stand-ins of a job.
+         */
+        post: operations["ewerer_server_api_live_begin_rig"];
+        /**
+         * End Rig
+         * @description End the stand-ins of a job.
+         */
+        delete: operations["ewerer_server_api_live_end_rig"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/rig/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Act On Rig
+         * @description Press keys, pull a cable, switch a fault of the stand-ins.
+         */
+        post: operations["ewerer_server_api_live_act_on_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3757,6 +3929,28 @@ export interface components {
             notes?: string | null;
         };
         /**
+         * Block
+         * @description Registers that may be read in one request.
+         */
+        Block: {
+            /**
+             * Registers
+             * @default holding
+             * @enum {string}
+             */
+            registers: "holding" | "input";
+            /**
+             * At
+             * @description address of a register, from 0
+             */
+            at: number;
+            /**
+             * Count
+             * @description registers of one request
+             */
+            count: number;
+        };
+        /**
          * Bms
          * @description What a module's BMS reports and to whom.
          */
@@ -3853,6 +4047,7 @@ export interface components {
              * @default []
              */
             interlocks: components["schemas"]["Interlock"][];
+            modbus?: components["schemas"]["RegisterMap"] | null;
             unlock?: components["schemas"]["Unlock"] | null;
             keys?: components["schemas"]["Keys"] | null;
             /** Wake */
@@ -4104,6 +4299,7 @@ export interface components {
              * @default []
              */
             presets: components["schemas"]["Preset"][];
+            modbus?: components["schemas"]["RegisterMap"] | null;
             unlock?: components["schemas"]["Unlock"] | null;
             keys?: components["schemas"]["Keys"] | null;
             /** Wake */
@@ -4132,6 +4328,21 @@ export interface components {
             shows: string;
             /** Means */
             means: string;
+        };
+        /**
+         * MeasuredAt
+         * @description Where one measurement lies; ``sign`` turns it round where the device counts the other way.
+         */
+        MeasuredAt: {
+            /** Measure */
+            measure: string;
+            register: components["schemas"]["Register"];
+            /**
+             * Sign
+             * @default 1
+             * @enum {integer}
+             */
+            sign: 1 | -1;
         };
         /**
          * ModuleProfile
@@ -4254,12 +4465,37 @@ export interface components {
              * @default []
              */
             interlocks: components["schemas"]["Interlock"][];
+            modbus?: components["schemas"]["RegisterMap"] | null;
             unlock?: components["schemas"]["Unlock"] | null;
             keys?: components["schemas"]["Keys"] | null;
             /** Wake */
             wake?: string | null;
             /** Notes */
             notes?: string | null;
+        };
+        /**
+         * Opening
+         * @description Who is signed in, the words of the screens, the job, and its plan as the record stands.
+         */
+        Opening: {
+            session: components["schemas"]["SessionOut"];
+            /** Stages */
+            stages: components["schemas"]["Stage"][];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            job: components["schemas"]["JobOut"];
+            /** @description nothing where the document is refused now, or planning takes long */
+            plan: components["schemas"]["Plan"] | null;
+            /**
+             * Events
+             * @description the place of the latest event that the plan knows
+             */
+            events: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * Port
@@ -4442,6 +4678,115 @@ export interface components {
             takes_eighty_itself: boolean;
         };
         /**
+         * Register
+         * @description Where a value lies and how it is written: raw figure times ``scale`` is what the display shows; ``enum`` gives its words.
+         *
+         *     A time of day lies there in minutes from midnight.
+         */
+        Register: {
+            /**
+             * Registers
+             * @default holding
+             * @enum {string}
+             */
+            registers: "holding" | "input";
+            /**
+             * At
+             * @description address of a register, from 0
+             */
+            at: number;
+            /**
+             * Type
+             * @default u16
+             * @enum {string}
+             */
+            type: "u16" | "i16" | "u32" | "i32" | "f32" | "string";
+            /**
+             * Length
+             * @description registers of a text
+             * @default 1
+             */
+            length: number;
+            /**
+             * Word Order
+             * @default big
+             * @enum {string}
+             */
+            word_order: "big" | "little";
+            /**
+             * Scale
+             * @description a factor
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Enum
+             * @description at most 100 words by number
+             * @default {}
+             */
+            enum: {
+                [key: string]: string;
+            };
+            /**
+             * Write
+             * @default false
+             */
+            write: boolean;
+            unlock?: components["schemas"]["Opening"] | null;
+        };
+        /**
+         * RegisterMap
+         * @description How a device is spoken to over Modbus: its unit id, speed of a serial line, blocks, pauses, measurements.
+         */
+        RegisterMap: {
+            /**
+             * Unit Id
+             * @description unit id
+             * @default 1
+             */
+            unit_id: number;
+            /**
+             * Bitrate
+             * @description bits a second
+             * @default 9600
+             */
+            bitrate: number;
+            /**
+             * Parity
+             * @default none
+             * @enum {string}
+             */
+            parity: "none" | "even" | "odd";
+            /**
+             * Stop Bits
+             * @default 1
+             * @enum {integer}
+             */
+            stop_bits: 1 | 2;
+            /**
+             * Blocks
+             * @default []
+             */
+            blocks: components["schemas"]["Block"][];
+            /**
+             * Most Registers
+             * @description registers of one request at most
+             * @default 60
+             */
+            most_registers: number;
+            /**
+             * Least Pause Ms
+             * @description milliseconds between two requests
+             * @default 20
+             */
+            least_pause_ms: number;
+            /**
+             * Measurements
+             * @default []
+             */
+            measurements: components["schemas"]["MeasuredAt"][];
+        };
+        /**
          * Setting
          * @description One setting of a device, as its own menu shows it.
          */
@@ -4525,6 +4870,8 @@ export interface components {
              */
             side_effects: components["schemas"]["SideEffect"][];
             slot?: components["schemas"]["SlotPlace"] | null;
+            /** @description where it lies, as the maker's document says */
+            register?: components["schemas"]["Register"] | null;
             /** Caution */
             caution?: string | null;
             /** Note */
@@ -4729,6 +5076,7 @@ export interface components {
              * @default []
              */
             interlocks: components["schemas"]["Interlock"][];
+            modbus?: components["schemas"]["RegisterMap"] | null;
             unlock?: components["schemas"]["Unlock"] | null;
             keys?: components["schemas"]["Keys"] | null;
             /** Wake */
@@ -5246,13 +5594,16 @@ export interface components {
         };
         /**
          * WriteIn
-         * @description One write to try.
+         * @description The line of the working list to write; a person at the unit says so.
          */
         WriteIn: {
-            /** Setting */
-            setting: string;
-            /** Value */
-            value: string;
+            /** Step */
+            step: string;
+            /**
+             * At The Unit
+             * @constant
+             */
+            at_the_unit: true;
         };
         /**
          * BlockedTarget
@@ -7581,30 +7932,6 @@ export interface components {
              * @description why it stays open
              */
             why: string;
-        };
-        /**
-         * Opening
-         * @description Who is signed in, the words of the screens, the job, and its plan as the record stands.
-         */
-        Opening: {
-            session: components["schemas"]["SessionOut"];
-            /** Stages */
-            stages: components["schemas"]["Stage"][];
-            /** Fields */
-            fields: components["schemas"]["FieldOut"][];
-            job: components["schemas"]["JobOut"];
-            /** @description nothing where the document is refused now, or planning takes long */
-            plan: components["schemas"]["Plan"] | null;
-            /**
-             * Events
-             * @description the place of the latest event that the plan knows
-             */
-            events: number;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
         };
         /**
          * Option
@@ -11293,6 +11620,244 @@ export interface components {
             entries: {
                 [key: string]: string;
             };
+        };
+        /**
+         * LiveOut
+         * @description What a page shows: ports with values, frames and strips, rows of what is expected and shown, evidence, the stand-ins.
+         */
+        LiveOut: {
+            /** Ports */
+            ports: {
+                [key: string]: unknown;
+            }[];
+            /** Rows */
+            rows: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Evidence
+             * @description what the ports answer of the fault finder's tests, by test
+             */
+            evidence: {
+                [key: string]: number;
+            };
+            /** Rig */
+            rig: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * PortOut
+         * @description A port of a job.
+         */
+        PortOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            /** Writes */
+            writes: boolean;
+            /** Stand In */
+            stand_in: boolean;
+        };
+        /**
+         * PortIn
+         * @description A new port: which device it reads (``bank`` or a device's id), and where it leads.
+         */
+        PortIn: {
+            /** Device */
+            device: string;
+            settings: components["schemas"]["PortSettings"];
+        };
+        /**
+         * PortSettings
+         * @description Where a port leads: a CAN bus, a Modbus device over TCP or a serial line, by its register map or its SunSpec models.
+         */
+        PortSettings: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "can" | "modbus-tcp" | "modbus-rtu";
+            /** Host */
+            host?: string | null;
+            /** Port */
+            port?: number | null;
+            /** Path */
+            path?: string | null;
+            /** Interface */
+            interface?: ("socketcan" | "slcan" | "serial" | "udp_multicast" | "virtual") | null;
+            /** Channel */
+            channel?: string | null;
+            /** Bitrate */
+            bitrate?: number | null;
+            /** Family */
+            family?: string | null;
+            /** Unit Id */
+            unit_id?: number | null;
+            /**
+             * Map
+             * @default false
+             */
+            map: boolean;
+        };
+        /**
+         * WritesIn
+         * @description Whether a port may write.
+         */
+        WritesIn: {
+            /** Writes */
+            writes: boolean;
+        };
+        /**
+         * TaskOut
+         * @description How far a read or a write is, and what came of it.
+         */
+        TaskOut: {
+            /** Id */
+            id: string;
+            /** State */
+            state: string;
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+            /**
+             * Of
+             * @default 0
+             */
+            of: number;
+            /**
+             * Read
+             * @default 0
+             */
+            read: number;
+            /**
+             * Error
+             * @default
+             */
+            error: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: unknown;
+            };
+            /**
+             * Unread
+             * @default {}
+             */
+            unread: {
+                [key: string]: string;
+            };
+            /**
+             * Differs
+             * @default {}
+             */
+            differs: {
+                [key: string]: string[];
+            };
+            /**
+             * Refused
+             * @default []
+             */
+            refused: string[];
+            /**
+             * Events
+             * @default 0
+             */
+            events: number;
+        };
+        /**
+         * ReadIn
+         * @description What a read is for: what the device shows before the work, or after it.
+         */
+        ReadIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "as-found" | "read-back";
+        };
+        /**
+         * RigIn
+         * @description Which stand-ins to start: faults, times real time, a number that draws the same rig again, what the devices show at first.
+         */
+        RigIn: {
+            /**
+             * Faults
+             * @default []
+             */
+            faults: string[];
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Entries
+             * @default planned
+             * @enum {string}
+             */
+            entries: "planned" | "found" | "factory";
+        };
+        /**
+         * RigActIn
+         * @description Something done at a stand-in: keys of a device, a fault on or off, the cable or a module out or in, the speed.
+         */
+        RigActIn: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "key" | "fault" | "act" | "speed";
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * Keys
+             * @default []
+             */
+            keys: string[];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * What
+             * @default
+             */
+            what: string;
+            /**
+             * Module
+             * @default
+             */
+            module: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
         };
     };
     responses: never;
@@ -17426,6 +17991,674 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrintedOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_live_of_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_add_port: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_drop_port: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_let_write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WritesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_begin_write: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_begin_read: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_look_at_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                task: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_cancel_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                task: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_begin_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_end_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_live_act_on_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigActIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description Unauthorized */

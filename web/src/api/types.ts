@@ -83,3 +83,7 @@ export type VerifiedOut = S['Verified']
 export type ProfileData = Record<string, unknown>
 export type Visit = 'full' | 'settings' | 'part' | 'check' | 'fault'
 export type StepLine = S['StepLine']
+
+export type PortSettings = Partial<S['PortSettings']> & Pick<S['PortSettings'], 'kind' | 'map'>
+export type CableTask = S['TaskOut']
+export type RigAct = Partial<S['RigActIn']> & Pick<S['RigActIn'], 'do'>

@@ -592,6 +592,13 @@ DAILY = (
 )  # fmt: skip
 
 
+# What a run keeps so that another goes on where it ended; the first says whether there is anything to go on from.
+KEPT = (
+    "begun", "soc", "temp_c", "volts", "amps", "stage", "held_h", "since_full_h", "periodic", "shut", "dead", "island_off", "gen_on",
+    "ac_on", "gen_time_h", "hit", "last_action", "last_target", "over",
+)  # fmt: skip
+
+
 def simulate_py(  # type: ignore[no-untyped-def]
     par,
     cho,
@@ -614,12 +621,14 @@ def simulate_py(  # type: ignore[no-untyped-def]
     begins,
     series,
     daily,
+    kept,
 ):
     """Run all steps; fill ``series`` (a row for so many steps after those skipped, or no rows) and ``daily`` (a row a day;
     its first three columns, which do not depend on the run, are filled before).
 
     ``begins`` are the steps at which days begin, and the last step's number after all. Each step is cut into
-    so many parts as the bank's size asks for. Returns the last SOC.
+    so many parts as the bank's size asks for. ``kept`` (a place for each of ``KEPT``) says where the run begins when it was
+    filled by one before, and is filled at the end. Returns the last SOC.
     """
     # Taken out of the arrays once: a compiler can't know that nothing writes to them in the loop.
     absorb_set = par.absorb_v
@@ -693,6 +702,13 @@ def simulate_py(  # type: ignore[no-untyped-def]
     hit = False
     last_action = 0
     last_target = -1.0
+    over = 0  # a bit for each group that has gone over to mains
+    if kept[0] == 1.0:
+        soc, temp, volts, amps = kept[1], kept[2], kept[3], kept[4]
+        stage, held, since_full, periodic = int(kept[5]), kept[6], kept[7], kept[8] == 1.0
+        shut, dead, island_off = kept[9] == 1.0, kept[10] == 1.0, kept[11] == 1.0
+        gen_on, ac_on, gen_time = kept[12] == 1.0, kept[13] == 1.0, kept[14]
+        hit, last_action, last_target, over = kept[15] == 1.0, int(kept[16]), kept[17], int(kept[18])
     # The charge levels at which the bank at rest stands at absorption and at float: charging stops there.
     level_absorb = level_float = level_full = 1.0
     for j in range(top, 0, -1):
@@ -706,7 +722,6 @@ def simulate_py(  # type: ignore[no-untyped-def]
             level_full = (j - 1 + (full_v - low) / step) / top
     count, inverter_w, charge_w, to_mains, back_at = units.count, units.inverter_w, units.mains_charge_w, units.to_mains, units.back
     groups = count.shape[0]
-    over = 0  # a bit for each group that has gone over to mains
     everyone = (1 << groups) - 1
     rating = counted = mains_charge = 0.0
     for u in range(groups):
@@ -1027,4 +1042,9 @@ def simulate_py(  # type: ignore[no-untyped-def]
         daily[d, 26] = full_at
         daily[d, 28] = over_h
         daily[d, 29] = off_h
+    kept[0], kept[1], kept[2], kept[3], kept[4] = 1.0, soc, temp, volts, amps
+    kept[5], kept[6], kept[7], kept[8] = stage, held, since_full, 1.0 if periodic else 0.0
+    kept[9], kept[10], kept[11] = 1.0 if shut else 0.0, 1.0 if dead else 0.0, 1.0 if island_off else 0.0
+    kept[12], kept[13], kept[14] = 1.0 if gen_on else 0.0, 1.0 if ac_on else 0.0, gen_time
+    kept[15], kept[16], kept[17], kept[18] = 1.0 if hit else 0.0, last_action, last_target, over
     return soc

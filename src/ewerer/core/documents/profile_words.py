@@ -36,6 +36,10 @@ WORDS: dict[str, str] = {
     "surge_w": "for seconds", "switches": "address switches", "takes_effect": "when it takes effect", "takes_eighty_itself": "keeps to eighty percent of a breaker itself", "target": "target of a slot", "temp_c": "temperature",
     "terminators": "ends of the bus", "timed_requests": "what it asks for at its own times", "topologies": "AC systems", "tracker_w": "watts of a tracker", "trackers": "trackers", "unit": "unit", "unlock": "how it is unlocked",
     "values": "figures that it takes", "verdict": "verdict", "version": "version", "wake": "what wakes it", "way": "way", "when": "when", "why": "why", "works_only_if": "when it works",
+    "at": "address", "blocks": "registers read in one request", "count": "how many registers", "enum": "words by number", "least_pause_ms": "least pause between requests",
+    "length": "registers of a text", "measure": "what is measured", "measurements": "measurements", "modbus": "registers", "most_registers": "registers of one request at most",
+    "parity": "parity", "register": "register", "registers": "kind of registers", "sign": "which way it counts", "stop_bits": "stop bits", "type": "how it is stored",
+    "unit_id": "unit id", "value": "value", "word_order": "order of words", "write": "may be written",
 }  # fmt: skip
 """Every field of every kind of profile."""
 FORMS: dict[str, str] = {

@@ -32,6 +32,7 @@ from .base import (
 )
 from .conditions import ConditionError, parse_condition, parse_interlock
 from .job import Chemistry, OcvPoint, Peukert, RatedHours, rising_curve
+from .registers import Register, RegisterMap
 
 Bus = Literal["can", "rs485"]
 BitRate = Annotated[int, Field(ge=100, le=10_000_000, description="bits a second")]
@@ -249,6 +250,7 @@ class Setting(Document):
     works_only_if: Condition | None = None
     side_effects: Annotated[list[SideEffect], Field(max_length=8)] = []
     slot: SlotPlace | None = None
+    register_: Annotated[Register | None, Field(alias="register", description="where it lies, as the maker's document says")] = None
     caution: Text | None = None
     note: Text | None = None
 
@@ -335,6 +337,7 @@ class HasMenu:
         name: str
         settings: list[Setting]
         interlocks: list[Interlock]
+        modbus: RegisterMap | None
         unlock: Unlock | None
         keys: Keys | None
         wake: str | None
@@ -399,6 +402,8 @@ class HasMenu:
                     named |= parse_condition(effect.when).names()
             if named - known:
                 raise ValueError(f"setting {setting.id!r} names unknown settings {sorted(named - known)}")
+        if self.modbus is None and any(s.register_ for s in self.settings):
+            raise ValueError("settings with a register need a register map")
         for lock in self.interlocks:
             parsed = parse_interlock(lock.rule)
             if {parsed.above, parsed.below} - known:
@@ -439,6 +444,7 @@ class ModuleProfile(HasMenu, Document):
     firmware: Annotated[list[Firmware], Field(max_length=40)] = []
     settings: Annotated[list[Setting], Field(max_length=200)] = []
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    modbus: RegisterMap | None = None
     unlock: Unlock | None = None
     keys: Keys | None = None
     wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
@@ -572,6 +578,7 @@ class InverterProfile(HasMenu, Document):
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
     presets: Annotated[list[Preset], Field(max_length=20)] = []
+    modbus: RegisterMap | None = None
     unlock: Unlock | None = None
     keys: Keys | None = None
     wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
@@ -640,6 +647,7 @@ class SunChargerProfile(HasMenu, Document):
     protocols: Annotated[list[Protocol], Field(max_length=12)] = []
     settings: Annotated[list[Setting], Field(max_length=200)] = []
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    modbus: RegisterMap | None = None
     unlock: Unlock | None = None
     keys: Keys | None = None
     wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None
@@ -719,6 +727,7 @@ class ControllerProfile(HasMenu, Document):
     firmware: Annotated[list[Firmware], Field(max_length=40)] = []
     settings: Annotated[list[Setting], Field(min_length=1, max_length=200)]
     interlocks: Annotated[list[Interlock], Field(max_length=60)] = []
+    modbus: RegisterMap | None = None
     unlock: Unlock | None = None
     keys: Keys | None = None
     wake: Annotated[str, Field(max_length=300, description="what wakes it before it takes an entry")] | None = None

@@ -95,11 +95,11 @@ class Scenario:
     last_soc: float = 0.0
 
     def arrays(self, series: Floats, daily: Floats) -> tuple[Any, ...]:
-        """Return the kernel's arguments in its order."""
+        """Return the kernel's arguments in its order, for a run that begins anew."""
         return (
             self.par, self.cho, self.units, self.ocv, self.derate_in, self.derate_out, self.inner_s / 3600, self.sun, self.output_sun,
             self.load, self.other, self.action, self.power, self.target, self.grid, self.quiet, self.price, self.sell, self.begins,
-            series, daily,
+            series, daily, np.zeros(len(K.KEPT)),
         )  # fmt: skip
 
     def run(self, record: bool = False, plain: bool = False, lead_days: int = 0) -> tuple[Floats, Floats]:

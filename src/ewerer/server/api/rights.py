@@ -23,6 +23,7 @@ LEADS = {
     ("POST", "jobs/<id>/handovers"), ("POST", "jobs/<id>/delete-for-good"), ("GET", "crew/trail"),
     ("GET", "crew/invitations"), ("POST", "crew/invitations"), ("DELETE", "crew/invitations/<id>"),
     ("PUT", "crew/people/<id>"), ("DELETE", "crew/people/<id>"), ("PUT", "crew/keeping"),
+    ("PUT", "jobs/<id>/ports/<port>/writes"),
 }  # fmt: skip
 """People, library, sign-off and deleting for good."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import logging
 from pathlib import Path
 
 from django.contrib.auth import get_user_model
@@ -10,10 +11,12 @@ from django.db import connection
 
 from ...core.devices.library import parse_job, shipped_library
 from ...core.record.photos import kept
+from ...core.trade.errors import DocumentError
 from ...demo.diary import METERS, RECORDS
 from ..crews.models import Crew, Member
 from ..crews.roles import Role
 from ..jobs.models import Job
+from ..live.actions import begin_rig
 from ..record.actions import add_photo, create, keep_instrument, seal, tell_all
 
 DEMO_JOBS = Path(__file__).resolve().parents[2] / "demo"
@@ -29,6 +32,23 @@ def seal_demo() -> None:
         for job in Job.objects.filter(crew=crew, handovers=None):
             if job.summary.get("run", {}).get("stands") == "signed":
                 seal(job.id, crew, user, "A4")
+    finally:
+        connection.close()
+
+
+RIG_JOB = "Skerry Field Station"
+"""The demo job whose stand-ins run from the start."""
+
+
+def start_demo_rig() -> None:
+    """Start the stand-ins of one demo job, so that its live page shows something at once."""
+    crew = Crew.objects.get(name=PEOPLE[0][1])
+    job = Job.objects.filter(crew=crew, name=RIG_JOB, put_away=False).first()
+    try:
+        if job is not None and (not job.ports.exists() or job.ports.filter(stand_in=True).exists()):
+            begin_rig(job, get_user_model().objects.get(username=NAME))
+    except DocumentError as error:
+        logging.getLogger(__name__).warning("the stand-ins of the demo do not start: %s", error)
     finally:
         connection.close()
 

@@ -81,6 +81,7 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     from django.core.wsgi import get_wsgi_application
     from django.urls import get_resolver
 
+    from ..live import children
     from ..work import pool
     from . import tidy
     from .limits import Server
@@ -102,7 +103,7 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         server.close()
         return 2
     if demo:
-        from .demo import NAME, PASSWORD, load_demo, seal_demo
+        from .demo import NAME, PASSWORD, load_demo, seal_demo, start_demo_rig
 
         load_demo()
     print(f"Ewerer is at http://{host}:{port}/", flush=True)
@@ -115,6 +116,8 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         pool.begin(pool.count())
         if demo:
             seal_demo()
+            if os.environ.get("EWERER_DEMO_RIG", "yes") == "yes":
+                start_demo_rig()
 
     begin = threading.Timer(1.0, compute)
     begin.daemon = True
@@ -128,6 +131,7 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         server.run()  # ends what is being answered when it is told to stop
     finally:
         begin.cancel()
+        children.end_all()
         pool.end()
         leave()
     return 0

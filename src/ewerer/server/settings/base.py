@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "ewerer.server.jobs",
     "ewerer.server.profiles",
     "ewerer.server.record",
+    "ewerer.server.live",
 ]
 MIDDLEWARE = [
     "ewerer.server.ops.logs.RequestLog",

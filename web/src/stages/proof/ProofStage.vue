@@ -1,12 +1,14 @@
 <script setup lang="ts">
 // Proof: every test that this site can make, what it said, and the one that is being made.
 import { vStack } from '../../ui/stack'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import { useFold } from '../../ui/folds'
 import FoldPart from '../../ui/FoldPart.vue'
 import StageHead from '../../ui/StageHead.vue'
 import { counted } from '../../ui/words'
 import EmptyNote from '../../ui/EmptyNote.vue'
+import ViewTabs from '../../ui/ViewTabs.vue'
 import NoticeBar from '../../ui/NoticeBar.vue'
 import StateMark from '../../ui/StateMark.vue'
 import WaitNote from '../../ui/WaitNote.vue'
@@ -18,6 +20,12 @@ import StepCard from '../run/StepCard.vue'
 import SyncNote from '../run/SyncNote.vue'
 import type { RunStep } from '../../api/client'
 
+const LiveView = defineAsyncComponent(() => import('../../live/LiveView.vue'))
+const TABS = [
+  ['tests', 'Tests'],
+  ['live', 'Live'],
+] as const
+const tab = ref<'tests' | 'live'>(useRoute().query.view === 'live' ? 'live' : 'tests')
 const emit = defineEmits<{ go: [pointer: string]; symptom: [id: string] }>()
 const view = useRun()
 const { record } = view
@@ -112,50 +120,53 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
     />
   </template>
   <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
-  <template v-else>
-    <table v-if="made.length" v-stack="['Test', 'Verdict']">
-      <thead>
-        <tr>
-          <th></th>
-          <th>Test</th>
-          <th>Verdict</th>
-          <th>Seen</th>
-          <th>By</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="s in made" :key="s.id" :data-test="s.id">
-          <td><StateMark :state="of(s)[0]" /></td>
-          <td>
-            <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button>
-          </td>
-          <td :class="of(s)[0]">{{ of(s)[1] }}</td>
-          <td class="small">{{ seen(s) }}</td>
-          <td class="soft small">
-            <template v-if="record.state.value.steps[s.id]?.at"
-              >{{ record.state.value.steps[s.id]?.by }}, {{ moment(record.state.value.steps[s.id]?.at ?? '') }}</template
-            >
-          </td>
-        </tr>
-      </tbody>
-    </table>
-    <FoldPart
-      v-if="ahead.length"
-      name="proof:ahead"
-      begins
-      title="Tests to make"
-      :says="nextUp ? counted(ahead.length, 'test') : `${counted(ahead.length, 'test')}, all behind steps of the run`"
-    >
-      <ul class="ahead">
-        <li v-for="s in all ? ahead : ahead.slice(0, FEW)" :key="s.id" :data-test="s.id">
-          <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button> <span class="soft">{{ of(s)[1] }}</span>
-        </li>
-      </ul>
-      <button v-if="ahead.length > FEW" class="link" @click="all = !all">
-        {{ all ? 'Show fewer' : `${ahead.length - FEW} more` }}
-      </button>
-    </FoldPart>
-  </template>
+  <ViewTabs v-else v-model="tab" :tabs="TABS" label="Views of the proof">
+    <template #live><LiveView /></template>
+    <template #tests>
+      <table v-if="made.length" v-stack="['Test', 'Verdict']">
+        <thead>
+          <tr>
+            <th></th>
+            <th>Test</th>
+            <th>Verdict</th>
+            <th>Seen</th>
+            <th>By</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="s in made" :key="s.id" :data-test="s.id">
+            <td><StateMark :state="of(s)[0]" /></td>
+            <td>
+              <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button>
+            </td>
+            <td :class="of(s)[0]">{{ of(s)[1] }}</td>
+            <td class="small">{{ seen(s) }}</td>
+            <td class="soft small">
+              <template v-if="record.state.value.steps[s.id]?.at"
+                >{{ record.state.value.steps[s.id]?.by }}, {{ moment(record.state.value.steps[s.id]?.at ?? '') }}</template
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <FoldPart
+        v-if="ahead.length"
+        name="proof:ahead"
+        begins
+        title="Tests to make"
+        :says="nextUp ? counted(ahead.length, 'test') : `${counted(ahead.length, 'test')}, all behind steps of the run`"
+      >
+        <ul class="ahead">
+          <li v-for="s in all ? ahead : ahead.slice(0, FEW)" :key="s.id" :data-test="s.id">
+            <button class="link" @click="chosen = s.id">{{ capital(s.title) }}</button> <span class="soft">{{ of(s)[1] }}</span>
+          </li>
+        </ul>
+        <button v-if="ahead.length > FEW" class="link" @click="all = !all">
+          {{ all ? 'Show fewer' : `${ahead.length - FEW} more` }}
+        </button>
+      </FoldPart>
+    </template>
+  </ViewTabs>
   <ProposalsPart :view="view" />
   <InstrumentsDialog v-if="instruments" v-model="instruments" />
 </template>

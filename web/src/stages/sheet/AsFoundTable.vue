@@ -10,9 +10,15 @@ import { api, ApiProblem, type Plan, type ProblemOut } from '../../api/client'
 import StateMark from '../../ui/StateMark.vue'
 import KeptInput from '../../ui/KeptInput.vue'
 import { useJob } from '../../job/use-job'
+import ReadByCable from '../../live/ReadByCable.vue'
+import { mapPort, useLive } from '../../live/use-live'
+import { session } from '../../session/use-session'
 
 const props = defineProps<{ unit: string; sheet: Plan['units'][number] }>()
 const job = useJob()
+const { live } = useLive(false)
+const port = computed(() => mapPort(live.value, props.unit))
+const reader = computed(() => session.value?.role === 'reader')
 const id = computed(() => props.sheet.profile ?? '')
 // A device by its plate has no profile in the library: its menu is what the sheet knows of it.
 const byPlate = computed(() => id.value.startsWith('plate-'))
@@ -74,6 +80,7 @@ function down(event: KeyboardEvent, i: number) {
 </script>
 
 <template>
+  <p v-if="port && !reader"><ReadByCable :key="unit" :port="port.id" :device="unit" kind="as-found" /></p>
   <p class="soft">As the display shows it, in menu order; Enter goes to the next. Nothing is changed by noting it.</p>
   <div v-if="!byPlate" class="fields take">
     <FileButton

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 
 FOLDER = Path(__file__).resolve().parents[3] / "library" / "protocols"
@@ -18,6 +19,8 @@ class Family:
     open: bool
     carries: str
     dbc: str | None = None
+    signals: Mapping[str, str] = field(default_factory=dict)
+    """The measurement that each signal of its DBC carries."""
 
     def dbc_text(self) -> str | None:
         """Return the DBC file of a CAN protocol, None where there is none."""
@@ -34,6 +37,25 @@ FAMILIES: dict[str, Family] = {
             False,
             "limits, charge voltage, state, cell extremes, alarms",
             "dunmarrow-link.dbc",
+            {
+                "ChargeVoltageLimit": "charge_v",
+                "ChargeCurrentLimit": "charge_a",
+                "DischargeCurrentLimit": "discharge_a",
+                "DischargeVoltageLimit": "stop_v",
+                "BankVoltage": "volts",
+                "BankCurrent": "amps",
+                "Temperature": "temp_c",
+                "StateOfCharge": "soc_pct",
+                "StateOfHealth": "soh_pct",
+                "HighestCell": "cell_high_v",
+                "LowestCell": "cell_low_v",
+                "ModulesPresent": "modules",
+                "ModulesCharging": "modules_charging",
+                "ModulesDischarging": "modules_discharging",
+                "ForcedChargeRequest": "forced_charge",
+                "ChargeAllowed": "charge_allowed",
+                "DischargeAllowed": "discharge_allowed",
+            },
         ),
         Family(
             "openstore-can",
@@ -42,6 +64,16 @@ FAMILIES: dict[str, Family] = {
             False,
             "limits, charge voltage, state",
             "openstore-can.dbc",
+            {
+                "FillVolts": "charge_v",
+                "FillAmps": "charge_a",
+                "DrawAmps": "discharge_a",
+                "StopVolts": "stop_v",
+                "Volts": "volts",
+                "Amps": "amps",
+                "Charge": "soc_pct",
+                "Warmth": "temp_c",
+            },
         ),
         Family("fennick-serial", "Fennick Serial", "RS-485, 9600 bit/s", False, "limits, charge voltage, state"),
         Family(

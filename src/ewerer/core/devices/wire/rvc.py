@@ -108,3 +108,28 @@ def decode_source_status_4(data: bytes) -> SourceStatus4 | None:
         raise ValueError(f"8 bytes are needed, {len(data)} came")
     instance, _, _, volts, amps, _ = struct.unpack("<BBBHHB", data[:8])
     return None if volts == _NO_U16 else SourceStatus4(instance, round(volts * 0.05, 2), round(amps * 0.05 - 1600, 2))
+
+
+MEASURES = ("volts", "amps", "temp_c", "soc_pct", "charge_v", "charge_a")
+"""Measurements that these messages carry."""
+
+
+def name_of(identifier: int) -> str:
+    """Return the name of a message by its identifier, empty where it is none of these."""
+    group = split_id(identifier)[1]
+    return next((name for name, number in DATA_GROUPS.items() if number == group), "")
+
+
+def measures_of(identifier: int, data: bytes) -> dict[str, float]:
+    """Return the measurements of a message; none for one of another kind or without figures. Raises ValueError when too short."""
+    group = split_id(identifier)[1]
+    if group == DC_SOURCE_STATUS_1:
+        one = decode_source_status_1(data)
+        return {} if one is None else {"volts": one.volts, "amps": one.amps}
+    if group == DC_SOURCE_STATUS_2:
+        two = decode_source_status_2(data)
+        return {} if two is None else {"temp_c": two.temp_c, "soc_pct": two.soc * 100}
+    if group == DC_SOURCE_STATUS_4:
+        four = decode_source_status_4(data)
+        return {} if four is None else {"charge_v": four.charge_v, "charge_a": four.charge_a}
+    return {}
