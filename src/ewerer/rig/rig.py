@@ -138,12 +138,19 @@ class Rig:
     def rewired(self) -> None:
         """Let the plant go on with the wiring as it is now."""
         w, trouble = self.wiring, self.plant.trouble
-        heard = w.plug == "in" and w.pins
+        heard = w.plug == "in" and w.pins and self.speaks
         if heard != trouble.heard:
             self.note("link heard" if heard else "link lost")
         trouble.heard = heard
         n = len(self.plant.modules)
         trouble.counted = 1 if w.address == "host-off" or not w.cycled else n - 1 if w.address == "equal" else None
+
+    @property
+    def speaks(self) -> bool:
+        """Whether the module that speaks for the others is in."""
+        link = self.plant.made.solved.link
+        host = next((m.module for m in link.addresses.modules if m.host), None) if link.addresses else None
+        return bool(self.plant.together) and all(m.connected for m in self.plant.modules if m.id == host)
 
     def note(self, what: str) -> None:
         """Write down that something happened now."""
@@ -189,6 +196,7 @@ class Rig:
                 if held is None or name is None:
                     raise RigError(f"no such act: {what} {module}")
                 setattr(held, name, on)
+                self.rewired()
             self.note(f"{what} {module} {'on' if on else 'off'}".replace("  ", " "))
 
     def clear(self, device: str) -> None:
@@ -264,7 +272,7 @@ class Rig:
                     }
             if self.bus is not None:
                 w = self.wiring
-                self.bus.step(self.plant.report, bool(self.plant.together), self.plant.trouble.heard, w.terminators)
+                self.bus.step(self.plant.report, self.speaks, self.plant.trouble.heard, w.terminators)
 
     def close(self) -> None:
         """End everything."""

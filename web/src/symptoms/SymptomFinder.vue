@@ -9,10 +9,12 @@ import { percent } from '../ui/figures'
 import { hasWords } from '../ui/words'
 import type { Stage } from '../stages/registry'
 import { useJob } from '../job/use-job'
+import { useLive } from '../live/use-live'
 
 const open = defineModel<boolean>({ required: true })
 const props = defineProps<{ begin?: string; ahead: () => string }>()
 const emit = defineEmits<{ stage: [stage: Stage] }>()
+const LOOK_MS = 2000
 const job = useJob()
 const list = useQuery(queries.symptoms())
 const words = ref('')
@@ -26,7 +28,18 @@ watch(
   () => props.begin,
   (id) => id && choose(id),
 )
-const answers = ref<Record<string, number>>({})
+/** What the person answered, and what of the ports' answers they took back. */
+const mine = ref<Record<string, number>>({})
+const ignored = ref<string[]>([])
+/** Tests that the ports of this job answer by themselves, as things stand now. */
+const { live } = useLive(LOOK_MS)
+const bears = ref<string[]>([])
+const seen = computed(() =>
+  Object.fromEntries(
+    Object.entries(live.value?.evidence ?? {}).filter(([id]) => bears.value.includes(id) && !ignored.value.includes(id)),
+  ),
+)
+const answers = computed<Record<string, number>>(() => ({ ...seen.value, ...mine.value }))
 const found = computed(() => (list.data.value ?? []).filter((s) => hasWords(s.word, words.value)))
 const told = useQuery(
   computed(() => ({
@@ -35,12 +48,14 @@ const told = useQuery(
   })),
 )
 const d = computed(() => (told.data.value?.symptom === chosen.value ? told.data.value : undefined))
+watch(d, (now) => now && !bears.value.length && (bears.value = now.tests.map((t) => t.id)))
+watch(chosen, () => (bears.value = []))
 const asked = computed(() => d.value?.tests.filter((t) => t.answer !== null && t.answer !== undefined) ?? [])
 const others = computed(
   () => d.value?.tests.filter((t) => t.answer == null && t.id !== d.value?.next?.id && t.bits > 0.005) ?? [],
 )
 function answer(id: string, outcome: number) {
-  answers.value = { ...answers.value, [id]: outcome }
+  mine.value = { ...mine.value, [id]: outcome }
   const test = d.value?.tests.find((t) => t.id === id)
   // What was answered on site stays in the record.
   void job.record.add({
@@ -51,13 +66,15 @@ function answer(id: string, outcome: number) {
   })
 }
 function takeBack(id: string) {
-  const next = { ...answers.value }
+  const next = { ...mine.value }
   delete next[id]
-  answers.value = next
+  mine.value = next
+  ignored.value = [...ignored.value, id]
 }
 function choose(id: string) {
   chosen.value = id
-  answers.value = {}
+  mine.value = {}
+  ignored.value = []
 }
 </script>
 
@@ -123,6 +140,7 @@ function choose(id: string) {
           <ul v-if="asked.length" class="asked">
             <li v-for="t in asked" :key="t.id">
               {{ t.question }} <b>{{ t.outcomes[t.answer ?? 0] }}</b>
+              <span v-if="!(t.id in mine) && t.id in seen" class="soft">, read by a port</span>
               <button class="link" :aria-label="`Take back: ${t.question}`" @click="takeBack(t.id)">take back</button>
             </li>
           </ul>

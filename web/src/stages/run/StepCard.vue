@@ -6,7 +6,7 @@ import { vStack } from '../../ui/stack'
 import { ElDialog, ElInput } from 'element-plus'
 import 'element-plus/theme-chalk/el-input.css'
 import { useIntervalFn } from '@vueuse/core'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, nextTick, ref, watch } from 'vue'
 import type { Ask, RunStep, StepLine } from '../../api/client'
 import FileButton from '../../ui/FileButton.vue'
 import PickField from '../../ui/PickField.vue'
@@ -15,6 +15,7 @@ import { moment, tidy } from '../../ui/figures'
 import { readNumber } from '../../ui/numbers'
 import { prefs } from '../../ui/prefs'
 import KeptInput from '../../ui/KeptInput.vue'
+import { useJob } from '../../job/use-job'
 import { judgeGate, sameText } from '../../record/judge'
 import { stands } from '../../record/standing'
 import type { RunView } from '../../record/use-run'
@@ -75,10 +76,10 @@ const METERS: Record<string, string> = {
   scope: 'Recorder',
 }
 
-async function note(ask: Ask, text: string, value: number | null) {
+async function note(ask: Ask, text: string, value: number | null, byCable = false) {
   const shown = text.trim()
   if (!shown) return record.takeBack((e) => e.kind === 'reading' && e.step === props.step.id && e.name === ask.name, 'read anew')
-  const meter = ask.kind === 'figure' ? meterOf(ask.meter) : null
+  const meter = ask.kind === 'figure' && !byCable ? meterOf(ask.meter) : null
   const event: NewEvent = { kind: 'reading', step: props.step.id, name: ask.name, shown: shown.slice(0, 60) }
   if (ask.unit) event.unit = ask.unit
   if (value !== null) event.value = value
@@ -98,6 +99,16 @@ async function note(ask: Ask, text: string, value: number | null) {
   if (props.step.section === 'enter' && ask.name === 'back')
     made.push({ kind: 'read-back', step: props.step.id, shown: event.shown as string })
   await record.add(...made)
+}
+/** Tests that a port can watch, and the unit that is watched. */
+const WATCHED = new Set(['proof:same', 'proof:without-one', 'proof:link-loss'])
+const WatchByCable = defineAsyncComponent(() => import('../../live/WatchByCable.vue'))
+const job = useJob()
+const hostOf = computed(() => job.plan.value?.link?.host_unit ?? '')
+function byCable(name: string, value: number | string) {
+  const ask = asks.value.find((a) => a.name === name)
+  if (ask)
+    void note(ask, typeof value === 'number' ? String(tidy(value, 2)) : value, typeof value === 'number' ? value : null, true)
 }
 const lines = computed(() => props.step.lines ?? [])
 const gone = (l: StepLine) => !stands(l.enter, stateOf(l.id))
@@ -376,6 +387,15 @@ const besideSays = computed(() => {
       }}{{ before.length > 3 ? ` and ${before.length - 3} more` : '' }}.
     </p>
 
+    <WatchByCable
+      v-if="WATCHED.has(step.id) && where !== 'blocked' && where !== 'waiting'"
+      :step="step"
+      :host="hostOf"
+      @reading="byCable"
+      @changed="changes[0] && change(changes[0])"
+      @back="changes[0] && putBack(changes[0], changes[0].back_to)"
+      @timed="(text) => record.add({ kind: 'note', step: step.id, text: `watched over the cable: ${text}` })"
+    />
     <section
       v-for="t in changes"
       :key="t.id"
