@@ -19,7 +19,7 @@ from pathlib import Path
 import numpy as np
 from tests.adversary import chained_profile
 
-from bench import people
+from bench import live, people
 from ewerer.core.devices.library import parse_job, parse_profile, shipped_library
 from ewerer.core.devices.model import DeviceModel
 from ewerer.core.devices.slots.forms import compile_slots
@@ -306,9 +306,29 @@ def report(rows: list[Row]) -> str:
     return "\n".join(lines)
 
 
+def live_rows() -> list[Row]:
+    """Return the rows of ports and stand-ins."""
+    heard, share = live.frames()
+    took, requests = live.settings_s()
+    return [
+        Row("frames heard a second of 5,000 sent", heard, "frames", 4900, rather_more=True),
+        Row("hearing them, of a core", share, "%", 20),
+        Row("a plant of 2 units and 4 modules, beside real time", live.plant_times(), "times", 600, rather_more=True),
+        Row("77 settings at 9,600 baud", took * 1000, "ms", 10_000),
+        Row("the same: requests", requests, "requests", 12),
+    ]
+
+
 def main() -> None:
     """Run every benchmark, or those of one part; print the table and, where asked, write it."""
-    parts = {"core": core_rows, "order": order_rows, "flow": flow_rows, "process": process_rows, "server": server_rows}
+    parts = {
+        "core": core_rows,
+        "order": order_rows,
+        "flow": flow_rows,
+        "process": process_rows,
+        "server": server_rows,
+        "live": live_rows,
+    }
     parser = argparse.ArgumentParser()
     parser.add_argument("--write", metavar="FILE")
     parser.add_argument("--only", choices=parts)

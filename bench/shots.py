@@ -100,7 +100,16 @@ def faults(page: Page, base: str) -> None:
     stage(SKERRY, "Link")(page, base)
     page.keyboard.press("f")
     page.get_by_role("button", name="The page is there, but one module").click()
-    page.get_by_role("button", name="yes").first.wait_for()
+    page.get_by_role("button", name="none").first.wait_for()
+
+
+def live(page: Page) -> None:
+    """Start stand-ins and wait until they are read."""
+    page.get_by_role("tab", name="Live").click()
+    page.locator("[data-start-rig]").click()
+    page.locator('[data-reading="charge_a"]').wait_for()
+    page.locator('[data-display="U1"]').wait_for()
+    page.wait_for_timeout(4000)
 
 
 SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
@@ -113,7 +122,6 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
     "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 800)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
-    "sources": (stage(SKERRY, "Sources"), "light", (1280, 800)),
     "windows": (stage(TARN, "Windows", lambda p: p.locator("[data-simulated]").wait_for()), "light", (1280, 800)),
     "year": (year, "light", (1280, 800)),
     "new-job": (new_job, "light", (1280, 800)),
@@ -122,6 +130,7 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "sheet": (stage(LARCH, "Sheet"), "light", (1280, 800)),
     "run": (stage(SKERRY, "Run", lambda p: p.locator("[data-run-step]").wait_for()), "light", (1280, 800)),
     "proof": (stage(LARCH, "Proof", lambda p: p.locator("[data-test]").first.wait_for()), "light", (1280, 800)),
+    "live": (stage(SKERRY, "Proof", live), "light", (1280, 800)),
     "logbook": (stage(HERON, "Handover", logbook), "light", (1280, 800)),
 }
 

@@ -19,3 +19,17 @@ defineProps<{ acts: { word: string; act: () => void; off?: boolean }[]; word?: s
     </template>
   </ElDropdown>
 </template>
+
+<style scoped>
+/* The list's own class keeps it from the look of other buttons. */
+.more button {
+  font: inherit;
+  font-size: 15px;
+  color: var(--ink);
+  background: none;
+  border: 0;
+  min-height: 40px;
+  padding: 0 10px;
+  cursor: pointer;
+}
+</style>
