@@ -16,7 +16,7 @@ from typing import Any, Literal, cast
 from .behaviour.trial import try_job
 from .devices.library import Library, parse_job, parse_profile, shipped_library
 from .documents.job import Job
-from .documents.profiles import InverterProfile, MenuProfile, SunChargerProfile
+from .documents.profiles import AdapterProfile, InverterProfile, MenuProfile, SunChargerProfile
 from .documents.results.base import PlanPart
 from .documents.results.plan import Plan
 from .flow.measured import parse_series
@@ -262,6 +262,16 @@ def table_read(source: bytes, class_v: float | None, kind: str) -> str:
     from .devices.manual import read_table
 
     return read_table(source, class_v, kind).model_dump_json()
+
+
+def registers_read(source: str, profile: str) -> str:
+    """Return what a manual's table of registers says against a profile's menu (its JSON), row by row, as JSON."""
+    from .devices.manual.registers import read_registers
+
+    held = _parsed(profile)
+    if isinstance(held, AdapterProfile):
+        raise DocumentError([Problem(pointer="/profile", message="an adapter has no menu", expected="a device with settings")])
+    return read_registers(source, held).model_dump_json(by_alias=True)
 
 
 def file_verified(path: str, key: str) -> Verified:

@@ -45,7 +45,7 @@ BUDGET_S = 5.0
 """Processor time that one request may take; what is longer runs as long work."""
 COMPUTES = {
     "plan", "trial", "order/<unit>", "as-found/<profile>", "simulate", "series", "verify", "symptoms/<id>",
-    "library/check", "library/table", "library/take", "library/differences", "library/lacks", "library/try", "library/try-plan",
+    "library/check", "library/table", "library/registers", "library/take", "library/differences", "library/lacks", "library/try", "library/try-plan",
     "jobs/<id>/run", "jobs/<id>/run.pdf", "jobs/<id>/record", "jobs/<id>/handover.pdf",
     "jobs/<id>/cable", "shared/<token>", "jobs/<id>/sheets/<unit>", "jobs/<id>/sheets/<unit>/pdf",
 }  # fmt: skip

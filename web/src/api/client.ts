@@ -295,6 +295,8 @@ export const api = {
   usesOf: (id: string) => told(http.GET('/api/library/{id}/uses', path({ id }))),
   tryPlan: (profile: object) => told(http.POST('/api/library/try-plan', { body: profile as Record<string, never> })),
   takeRows: (body: TakeIn) => told(http.POST('/api/library/take', { body })),
+  readRegisters: (profile: ProfileData, table: string) =>
+    told(http.POST('/api/library/registers', { body: { profile: profile as never, table } })),
   readTable: (table: string | Blob, kind: string, class_v?: number) =>
     told(
       http.POST('/api/library/table', {

@@ -644,6 +644,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/registers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Registers Table
+         * @description Read the table of registers of a manual against a profile's menu into rows to confirm; nothing is stored.
+         */
+        post: operations["ewerer_server_api_library_read_registers_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/take": {
         parameters: {
             query?: never;
@@ -5318,6 +5338,72 @@ export interface components {
              * @enum {string}
              */
             why: "heading" | "header" | "header again" | "footnote" | "explanation" | "page" | "belongs to the row above";
+        };
+        /**
+         * RegisterRow
+         * @description One row of a table of registers as it was read.
+         */
+        RegisterRow: {
+            /**
+             * Row
+             * @description the row of the table, from 1
+             */
+            row: number;
+            /**
+             * Name
+             * @description name as printed
+             */
+            name: string;
+            /**
+             * Register
+             * @description where it lies and how it is stored
+             */
+            register: {
+                [key: string]: unknown;
+            };
+            /**
+             * Setting
+             * @description id of the setting it is taken for; empty where it is none
+             */
+            setting: string;
+            /**
+             * Measure
+             * @description measurement it is taken for; empty where it is none
+             */
+            measure: string;
+            /**
+             * Sure
+             * @description whether its name is that of one setting or measurement alone
+             */
+            sure: boolean;
+            /**
+             * Doubts
+             * @description what a person has to look at, in words
+             */
+            doubts: string[];
+        };
+        /**
+         * RegisterTable
+         * @description A table of registers as it was read; nothing of it is taken over before a person confirms it.
+         */
+        RegisterTable: {
+            /** Rows */
+            rows: components["schemas"]["RegisterRow"][];
+            /**
+             * Skipped
+             * @description rows that are no register
+             */
+            skipped: number;
+        };
+        /**
+         * RegistersIn
+         * @description A manual's table of registers as text, and the profile whose menu it is of.
+         */
+        RegistersIn: {
+            /** Profile */
+            profile: components["schemas"]["InverterProfile"] | components["schemas"]["ModuleProfile"] | components["schemas"]["SunChargerProfile"] | components["schemas"]["AdapterProfile"] | components["schemas"]["ControllerProfile"];
+            /** Table */
+            table: string;
         };
         /**
          * RefusedRow
@@ -14166,6 +14252,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ManualTable"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_library_read_registers_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RegistersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterTable"];
                 };
             };
             /** @description Unauthorized */

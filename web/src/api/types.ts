@@ -87,3 +87,4 @@ export type StepLine = S['StepLine']
 export type PortSettings = Partial<S['PortSettings']> & Pick<S['PortSettings'], 'kind' | 'map'>
 export type CableTask = S['TaskOut']
 export type RigAct = Partial<S['RigActIn']> & Pick<S['RigActIn'], 'do'>
+export type RegisterTable = S['RegisterTable']

@@ -29,6 +29,7 @@ import MenuPane from './MenuPane.vue'
 import PastePane from './PastePane.vue'
 import PlatePane from './PlatePane.vue'
 import PortsPane from './PortsPane.vue'
+import RegistersPane from './RegistersPane.vue'
 import SchemaForm from './SchemaForm.vue'
 import SentencePane from './SentencePane.vue'
 import { emptyProfile, hasMenu, hasPorts, KINDS } from './plate-fields'
@@ -79,6 +80,7 @@ const TABS = computed(() => {
     ...(menu ? [['menu', 'Menu']] : []),
     ...(menu ? [['rules', 'Rules']] : []),
     ...(hasPorts(kind.value) ? [['ports', 'Ports']] : []),
+    ...(menu ? [['registers', 'Registers']] : []),
     ['check', 'Check and try'],
     ['all', 'All fields'],
   ] as [string, string][]
@@ -365,6 +367,7 @@ const settings = computed(() => ((draft.value?.settings as unknown[] | undefined
             <template #paste><PastePane :profile="profile" @taken="part = 'menu'" /></template>
             <template #menu><MenuPane :profile="profile" :frozen="!editable" /></template>
             <template #rules><SentencePane :profile="profile" :frozen="!editable" /></template>
+            <template #registers><RegistersPane :profile="profile" :frozen="!editable" /></template>
             <template #ports><PortsPane :profile="profile" :frozen="!editable" /></template>
             <template #check><CheckPane :profile="profile" :frozen="!editable" @go="(to: string) => (part = to)" /></template>
             <template #all>

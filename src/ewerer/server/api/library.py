@@ -15,10 +15,12 @@ from ...core import tasks
 from ...core.devices.lacks import Lack, lacking, lacks
 from ...core.devices.library import parse_profile, parse_profile_data, shipped_library
 from ...core.devices.manual import Decided, ManualTable, Taken, take
+from ...core.devices.manual.registers import RegisterTable
 from ...core.documents.parse import parse_json
 from ...core.documents.profile_words import differences, place, said
 from ...core.documents.profiles import InverterProfile, Profile
 from ...core.documents.results.order import UnitOrder
+from ...core.trade.budget import MAX_DOCUMENT_BYTES
 from ...core.trade.errors import DocumentError, Problem
 from ...core.visit.tryout import try_value, try_writes
 from ..jobs.actions import document_of
@@ -95,6 +97,13 @@ class TakeIn(Asked):
     taken: Annotated[list[Shown], Field(max_length=400)] = []
     class_v: float | None = None
     ratings: Annotated[dict[str, float], Field(max_length=40)] = {}
+
+
+class RegistersIn(Asked):
+    """A manual's table of registers as text, and the profile whose menu it is of."""
+
+    profile: ProfileBody
+    table: Annotated[str, Field(max_length=MAX_DOCUMENT_BYTES)]
 
 
 class TriedEntry(Schema):
@@ -222,6 +231,13 @@ _TABLE_BODY = {
 def read_settings_table(request: HttpRequest, class_v: float | None = None, kind: str = "inverter") -> HttpResponse:
     """Read the table of settings of a manual (text, CSV or XLSX) into rows to confirm; nothing is stored."""
     return HttpResponse(pool.run(tasks.table_read, request.body, class_v, kind), content_type=JSON)
+
+
+@router.post("/registers", response={200: RegisterTable, **REFUSALS})
+def read_registers_table(request: HttpRequest, asked: RegistersIn) -> HttpResponse:
+    """Read the table of registers of a manual against a profile's menu into rows to confirm; nothing is stored."""
+    profile = asked.profile.model_dump_json(by_alias=True, exclude_unset=True)
+    return HttpResponse(pool.run(tasks.registers_read, asked.table, profile), content_type=JSON)
 
 
 @router.post("/take", response={200: Taken, **REFUSALS})
