@@ -153,6 +153,55 @@ def test_a_proof_is_watched_over_the_cable_with_the_cable_out_and_back(opened):
     expect(page.get_by_text("it carries on with its own settings").first).to_be_visible()
 
 
+def test_an_entry_is_written_by_whom_a_lead_lets_one_at_a_time_and_read_back(opened):
+    page = opened(plain(), "Proof")
+    start(page)
+    panel = page.locator('[data-display="U1"]')
+    panel.get_by_role("button", name="Unlock installer level").click()
+    panel.get_by_role("button", name="Standby").click()
+    expect(panel.get_by_role("button", name="Output off")).to_be_visible()
+    show(page, "Sheet")
+    write = page.locator("[data-write]")
+    expect(page.get_by_role("button", name="Read U1 back")).to_be_visible()
+    expect(write).to_have_count(0)
+    show(page, "Proof")
+    page.get_by_role("tab", name="Live").click()
+    tick(page, "checkbox", "U1 may be written")
+    show(page, "Sheet")
+    current = page.locator('[data-step][aria-current="step"]')
+    for _ in range(12):
+        if write.count() and "new-store" not in (current.get_attribute("data-step") or ""):
+            break
+        before = current.get_attribute("data-step")
+        current.locator("button.tick").press("Enter")
+        expect(current).not_to_have_attribute("data-step", before)
+    step = current.get_attribute("data-step")
+    write.get_by_role("button", name="Write it over the cable").click()
+    expect(write).to_contain_text("I stand at the unit")
+    write.get_by_role("button", name="Write", exact=True).click()
+    row = page.locator(f'[data-step="{step}"]')
+    expect(row).to_contain_text("✓ done, ")
+
+
+def test_writing_is_refused_with_a_stop(opened):
+    page = opened(plain(), "Proof")
+    start(page, "as they left the factory")
+    row = page.locator('[data-port="modbus-tcp U1"]')
+    row.get_by_role("button", name="Read U1 over the cable").click()
+    expect(row).to_contain_text("settings read")
+    tick(page, "checkbox", "U1 may be written")
+    show(page, "Sheet")
+    expect(page.get_by_text("Do not energise:")).to_be_visible()
+    current = page.locator('[data-step][aria-current="step"]')
+    while not page.locator("[data-write]").count():
+        before = current.get_attribute("data-step")
+        current.locator("button.tick").press("Enter")
+        expect(current).not_to_have_attribute("data-step", before)
+    page.get_by_role("button", name="Write it over the cable").click()
+    page.get_by_role("button", name="Write", exact=True).click()
+    expect(page.locator("[data-write]")).to_contain_text("the plan has a stop")
+
+
 def test_writing_is_offered_to_nobody_until_a_lead_says_so_and_foreign_addresses_are_refused(opened):
     page = opened(plain(), "Proof")
     page.get_by_role("tab", name="Live").click()

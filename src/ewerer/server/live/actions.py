@@ -30,7 +30,7 @@ from . import children
 from .models import Port, Task
 
 MOST_PORTS = 24
-MOST_TOLD = 400
+MOST_RIGS = 6
 FOLDER = DATA_DIR / "ports"
 SIGHT_KEYS = ("kind", "host", "port", "path", "interface", "channel", "bitrate", "family", "unit_id", "map", "hop_limit")
 
@@ -355,6 +355,8 @@ def begin_rig(
     tasks.write_whole(file, of.document)
     children.end(rig_key(job))
     _no_stand_ins(job)
+    if children.count("rig:") >= MOST_RIGS:
+        raise refused("", "as many stand-ins run as this server carries", f"at most {MOST_RIGS} jobs at one time; end others")
     command = [
         "rig",
         str(file),

@@ -134,6 +134,11 @@ def running(key: str) -> Child | None:
     return held if held is not None and held.alive else None
 
 
+def count(stem: str) -> int:
+    """Return how many processes run whose key begins so."""
+    return sum(c.alive for k, c in list(_children.items()) if k.startswith(stem))
+
+
 def end(key: str) -> None:
     """End the process of a key, if there is one."""
     with _lock:

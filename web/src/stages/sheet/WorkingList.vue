@@ -13,6 +13,10 @@ import { useJob } from '../../job/use-job'
 import FoldPart from '../../ui/FoldPart.vue'
 import { useFold } from '../../ui/folds'
 import { counted } from '../../ui/words'
+import ReadByCable from '../../live/ReadByCable.vue'
+import WriteByCable from '../../live/WriteByCable.vue'
+import { mapPort, useLive } from '../../live/use-live'
+import { session } from '../../session/use-session'
 import { useOrder } from './use-order'
 
 type Sheet = Plan['units'][number]
@@ -33,6 +37,10 @@ const byHand = computed(() => {
     .map((r) => ({ ...r, known: r.note, takes: 'your entry, see above', factory: '', choices: r.choices ?? [] }))
   return [...props.sheet.decide, ...decided]
 })
+/** The port that reads this device, where there is one. */
+const { live } = useLive(false)
+const port = computed(() => mapPort(live.value, id.value))
+const reader = computed(() => session.value?.role === 'reader')
 const marks = computed(() => (job.at('/sheet_marks/' + id.value) as Record<string, Mark> | undefined) ?? {})
 const verdicts = computed(() => new Map((job.plan.value?.readbacks?.[id.value] ?? []).map((r) => [r.key, r])))
 const steps = computed(() => order.value?.steps ?? [])
@@ -282,6 +290,15 @@ watch(ahead, (next) => emit('next', next), { immediate: true })
                       @commit="(text) => readBack(s, text)"
                       @keydown.enter.prevent="enter(s, i)"
                     />
+                    <WriteByCable
+                      v-if="port?.writes && s.kind === 'entry' && !marks[s.key] && !job.whatIf.value"
+                      :key="s.key"
+                      :port="port.id"
+                      :step="s.key"
+                      :label="s.label"
+                      :value="`${s.enter} ${s.unit}`.trim()"
+                      @done="move(i + 1)"
+                    />
                     <KeptInput
                       v-if="marks[s.key]"
                       class="note"
@@ -320,6 +337,7 @@ watch(ahead, (next) => emit('next', next), { immediate: true })
         </li>
       </ul>
     </section>
+    <p v-if="port && !reader && !job.whatIf.value"><ReadByCable :key="id" :port="port.id" :device="id" kind="read-back" /></p>
     <p v-if="sheet.unlock || sheet.keys" class="soft small" data-keys>
       <template v-if="sheet.keys">Keys: {{ sheet.keys }}. </template>
       <template v-if="sheet.unlock">Installer level: {{ sheet.unlock }}.</template>
