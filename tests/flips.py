@@ -446,6 +446,8 @@ REASONS: dict[str, dict[str, str]] = {
     "controller/1": EVERY,
 }
 """Fields that change no plan, order, page or simulation, and what they are for."""
+BY_PORTS = ("modbus/", "settings/*/register")
+"""What a port reads and where, which no plan goes by; tests/core/test_registers.py reads every value back."""
 SHARED = ("settings/", "interlocks/", "unlock/", "keys/", "firmware/")
 """Parts that all kinds of profile have in common: it is enough that one kind acts on them."""
 
@@ -470,6 +472,8 @@ def to_try(tag: str) -> Iterator[tuple[str, Path, list[dict[str, Any]]]]:
     for found, fields in (pair for kind in ("job", "profile") for pair in fields_of(kind).items()):
         for pattern, kinds in fields if found == tag else ():
             name = "/".join(pattern)
+            if name.startswith(BY_PORTS):
+                continue
             if name not in REASONS[tag] and (tag in ("job/2", "inverter/1") or not name.startswith(SHARED)):
                 yield name, pattern, kinds
 
