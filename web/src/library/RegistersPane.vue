@@ -1,7 +1,8 @@
 <script setup lang="ts">
 // Where a device's settings and measurements lie in its registers: row by row, or out of the maker's table, confirmed by a person.
 import { computed, ref } from 'vue'
-import { api, ApiProblem, type RegisterTable } from '../api/client'
+import { api, type RegisterTable } from '../api/client'
+import { useGuarded } from '../ui/guarded'
 import EmptyNote from '../ui/EmptyNote.vue'
 import KeptInput from '../ui/KeptInput.vue'
 import PickField from '../ui/PickField.vue'
@@ -39,7 +40,7 @@ const map = computed(() => props.profile.at('/modbus') as Map | undefined)
 const settings = computed(() => (props.profile.at('/settings') as Setting[] | undefined) ?? [])
 const placed = computed(() => settings.value.filter((s) => s.register).length)
 const TYPES = ['u16', 'i16', 'u32', 'i32', 'f32', 'string'].map((t) => [t, t] as const)
-const failure = ref('')
+const { busy, failure, guarded } = useGuarded('It cannot be read now.')
 function number(text: string, whole: boolean): number | undefined {
   const hex = /^0x([0-9a-f]{1,4})$/i.exec(text.trim())
   const value = hex ? parseInt(hex[1] as string, 16) : readNumber(text, '', { whole }).value
@@ -78,19 +79,12 @@ const pasted = ref('')
 const table = ref<RegisterTable | null>(null)
 const ticked = ref(new Set<number>())
 const chosen = ref<Record<number, string>>({})
-const busy = ref(false)
-async function readIt() {
-  busy.value = true
-  failure.value = ''
-  try {
+const readIt = () =>
+  guarded(async () => {
     table.value = await api.readRegisters(props.profile.draft.value as never, pasted.value)
     ticked.value = new Set(table.value.rows.filter((r) => r.sure).map((r) => r.row))
     chosen.value = Object.fromEntries(table.value.rows.map((r) => [r.row, r.setting || (r.measure ? `= ${r.measure}` : '')]))
-  } catch (error) {
-    failure.value = error instanceof ApiProblem ? error.message : 'It cannot be read now.'
-  }
-  busy.value = false
-}
+  })
 const choices = computed(() => [
   ['', 'none of these'] as const,
   ...settings.value.map((s) => [s.id, `${s.label} (${s.menu.join(' › ')})`] as const),

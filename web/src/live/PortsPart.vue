@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // The ports of a job: where each leads, how it stands, and a new one. Only addresses that an administrator listed are taken.
-import { computed, reactive, ref } from 'vue'
-import { api, ApiProblem } from '../api/client'
+import { computed, reactive } from 'vue'
+import { api } from '../api/client'
 import { useJob } from '../job/use-job'
+import { useGuarded } from '../ui/guarded'
 import PickField from '../ui/PickField.vue'
 import PlainInput from '../ui/PlainInput.vue'
 import StateMark from '../ui/StateMark.vue'
@@ -14,16 +15,8 @@ import type { Live, LivePort } from './use-live'
 const props = defineProps<{ live: Live | undefined; role: string }>()
 const emit = defineEmits<{ changed: [] }>()
 const job = useJob()
-const failure = ref('')
-async function guarded(what: () => Promise<unknown>) {
-  failure.value = ''
-  try {
-    await what()
-    emit('changed')
-  } catch (error) {
-    failure.value = error instanceof ApiProblem ? error.message : 'Not done.'
-  }
-}
+const { failure, guarded: asked } = useGuarded()
+const guarded = (what: () => Promise<unknown>) => asked(() => what().then(() => emit('changed')))
 const devices = computed(() => [
   ['bank', 'the bank'] as const,
   ...[...(job.plan.value?.units ?? []), ...(job.plan.value?.devices ?? [])].map((u) => [u.id, u.id] as const),

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 // Stand-ins of this job: simulated devices that speak the real wire formats, with displays to press keys on and faults to look for.
 import { ref } from 'vue'
-import { api, ApiProblem } from '../api/client'
+import { api } from '../api/client'
 import { useJob } from '../job/use-job'
+import { useGuarded } from '../ui/guarded'
 import NoticeBar from '../ui/NoticeBar.vue'
 import PickField from '../ui/PickField.vue'
 import TickBox from '../ui/TickBox.vue'
@@ -15,25 +16,14 @@ const props = defineProps<{ rig: RigState | null; act: (asked: RigAct) => Promis
 const emit = defineEmits<{ changed: [] }>()
 const job = useJob()
 const entries = ref<string>('planned')
-const busy = ref('')
-const failure = ref('')
-async function guarded(word: string, what: () => Promise<unknown>) {
-  busy.value = word
-  failure.value = ''
-  try {
-    await what()
-  } catch (error) {
-    failure.value = error instanceof ApiProblem ? error.message : 'Not done.'
-  }
-  busy.value = ''
-}
+const { busy, failure, guarded } = useGuarded()
 const start = () =>
-  guarded('starting', async () => {
+  guarded(async () => {
     await api.startRig(job.id, entries.value as 'planned')
     emit('changed')
   })
 const end = () =>
-  guarded('ending', async () => {
+  guarded(async () => {
     await api.endRig(job.id)
     emit('changed')
   })
@@ -46,7 +36,7 @@ function press(device: string, key: string) {
   if (held.length > 1) return
   queue = queue.then(async () => {
     const keys = held.splice(0)
-    if (keys.length) await guarded('', () => props.act({ do: 'key', device, keys }))
+    if (keys.length) await guarded(() => props.act({ do: 'key', device, keys }))
   })
 }
 const clock = (minute: number) =>
@@ -70,7 +60,7 @@ const clock = (minute: number) =>
           ['factory', 'as they left the factory'],
         ]"
       />
-      <button :disabled="!!busy" data-start-rig @click="start">{{ busy ? 'Starting' : 'Start stand-ins' }}</button>
+      <button :disabled="busy" data-start-rig @click="start">{{ busy ? 'Starting' : 'Start stand-ins' }}</button>
     </p>
   </template>
   <template v-else>
@@ -90,7 +80,7 @@ const clock = (minute: number) =>
         <TickBox
           label="Link cable in"
           :checked="rig.cable"
-          @change="(on) => guarded('', () => act({ do: 'act', what: 'cable', on }))"
+          @change="(on) => guarded(() => act({ do: 'act', what: 'cable', on }))"
         />
         <template v-for="m in rig.modules" :key="m.id">
           <TickBox
@@ -98,7 +88,7 @@ const clock = (minute: number) =>
             :key="what"
             :label="what === 'module' ? `${m.id} on the bars` : `${m.id} ${what} allowed`"
             :checked="what === 'module' ? m.connected : m[what]"
-            @change="(on) => guarded('', () => act({ do: 'act', what, module: m.id, on }))"
+            @change="(on) => guarded(() => act({ do: 'act', what, module: m.id, on }))"
           />
         </template>
       </div>
@@ -110,7 +100,7 @@ const clock = (minute: number) =>
           [60, '60 times'],
           [600, '600 times'],
         ]"
-        @pick="(v) => guarded('', () => act({ do: 'speed', speed: Number(v) }))"
+        @pick="(v) => guarded(() => act({ do: 'speed', speed: Number(v) }))"
       />
     </FoldPart>
     <FoldPart
@@ -125,11 +115,11 @@ const clock = (minute: number) =>
           :key="name"
           :label="rig.words[name] ?? String(name)"
           :checked="on"
-          @change="(to) => guarded('', () => act({ do: 'fault', name: String(name), on: to }))"
+          @change="(to) => guarded(() => act({ do: 'fault', name: String(name), on: to }))"
         />
       </div>
     </FoldPart>
-    <p v-if="!reads"><button :disabled="!!busy" @click="end">End stand-ins</button></p>
+    <p v-if="!reads"><button :disabled="busy" @click="end">End stand-ins</button></p>
   </template>
 </template>
 

@@ -3,9 +3,10 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ElDialog } from 'element-plus'
 import { ref } from 'vue'
-import { api, ApiProblem } from '../api/client'
+import { api } from '../api/client'
 import { useJob } from '../job/use-job'
 import { moment } from '../ui/figures'
+import { useGuarded } from '../ui/guarded'
 import NoticeBar from '../ui/NoticeBar.vue'
 import PickField from '../ui/PickField.vue'
 import PlainInput from '../ui/PlainInput.vue'
@@ -18,21 +19,10 @@ const days = ref<string | number>(7)
 const note = ref('')
 const link = ref('')
 const copied = ref(false)
-const failure = ref('')
-const busy = ref(false)
+const { busy, failure, guarded } = useGuarded()
 /** An address that only this machine knows. */
 const here = /^(localhost|127\.|\[::1\])/.test(window.location.hostname)
-async function act(what: () => Promise<void>) {
-  busy.value = true
-  failure.value = ''
-  try {
-    await what()
-    await links.refetch()
-  } catch (error) {
-    failure.value = error instanceof ApiProblem ? error.message : 'Not done.'
-  }
-  busy.value = false
-}
+const act = (what: () => Promise<unknown>) => guarded(() => what().then(() => links.refetch()))
 const make = () =>
   act(async () => {
     const made = await api.makeLink(job.id, Number(days.value), note.value.trim())
@@ -84,7 +74,7 @@ async function copyLink() {
         <button
           class="plain"
           :aria-label="`End the link for ${l.note || 'no name'}`"
-          @click="act(() => api.endLink(job.id, l.id).then(() => undefined))"
+          @click="act(() => api.endLink(job.id, l.id))"
         >
           End it
         </button>

@@ -24,10 +24,10 @@ class Problem:
     expected: str = field(default="", metadata={"description": "what would be right"})
 
     def __str__(self) -> str:
-        shown = json.dumps(self.value, ensure_ascii=False, default=str)
+        shown = json.dumps(self.value, ensure_ascii=False, default=str).encode("utf-8", "replace").decode()  # no half characters
         if len(shown) > 80:
             shown = shown[:77] + "..."
-        text = f"{self.pointer or '/'}: {self.message}"
+        text = f"{self.pointer or '/'}: {self.message}".encode("utf-8", "replace").decode()
         if self.value is not None:
             text += f"; found {shown}"
         return text + (f"; expected {self.expected}" if self.expected else "")
