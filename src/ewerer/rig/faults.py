@@ -30,7 +30,7 @@ def _always(rig: Rig) -> bool:
 
 
 def _linked(rig: Rig) -> bool:
-    return rig.bus is not None
+    return bool(rig.family)
 
 
 def _several(rig: Rig) -> bool:
