@@ -89,7 +89,6 @@ def test_a_refusal_says_why_a_restart_saves_and_a_sleeper_wakes():
 @pytest.mark.parametrize("path", DEMO_JOBS, ids=lambda p: p.stem)
 def test_every_fault_of_a_demo_job_can_be_made_and_mended_and_leaves_no_trace(path):
     rig = Rig(parse_job(path.read_bytes()).model_copy(update={"as_found": {}}), LIBRARY)
-    rig.bus_wanted = False
     shown, trouble, wiring = rig.shown(), repr(rig.plant.trouble), repr(rig.wiring)
     assert len(rig.possible()) >= 8
     for name in rig.possible():

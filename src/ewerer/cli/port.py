@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 
 from ..core.trade.errors import DocumentError, Problem
-from ..ports.addresses import check_address
+from ..ports.addresses import check_address, listed_addresses
 from ..ports.base import PortError
 from ..ports.keeper import keep
 from .files import read
@@ -23,9 +22,8 @@ def run(args: argparse.Namespace) -> int:
         raise DocumentError(
             [Problem(pointer="", message="the settings of a port are an object of JSON", expected='{"kind": ...}')]
         ) from None
-    listed = [x.strip() for x in os.environ.get("EWERER_PORTS", "").split(",") if x.strip()]
     try:
-        check_address(settings, listed)
+        check_address(settings, listed_addresses())
     except PortError as error:
         raise DocumentError([Problem(pointer="", message=str(error), expected="an address that is allowed")]) from None
     return keep(settings)

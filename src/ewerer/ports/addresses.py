@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+import os
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -11,6 +12,11 @@ from .base import PortError
 LOOPBACK = ("127.0.0.0/8", "::1/128")
 RIG_GROUP = "239.74.163.2"
 """Multicast group of the stand-ins' bus; it stays on this machine (time to live 0)."""
+
+
+def listed_addresses() -> list[str]:
+    """Return the addresses that an administrator listed in EWERER_PORTS, beside this machine's own."""
+    return [x.strip() for x in os.environ.get("EWERER_PORTS", "").split(",") if x.strip()]
 
 
 def check_address(settings: Mapping[str, Any], listed: Sequence[str]) -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
+
+from .menu import shipped
 
 if TYPE_CHECKING:
     from .rig import Rig
@@ -61,39 +63,36 @@ def _shunt(rig: Rig) -> bool:
     return rig.host is not None and rig.host.profile.setting_for("shunt_a") is not None
 
 
-def _wire(**told: object) -> tuple[Callable[[Rig], None], Callable[[Rig], None]]:
-    """Return how a fault of the wiring is made and mended: attributes of the rig's wiring."""
+Acts = tuple[Callable[["Rig"], None], Callable[["Rig"], None]]
+"""How a fault is made, and how it is mended."""
+
+
+def _attributes(of: Callable[[Rig], object], told: Mapping[str, object]) -> Acts:
+    """Return how attributes of one part of the rig are set, and set back to what a new one of its kind has; the link follows."""
 
     def make(rig: Rig) -> None:
         for name, value in told.items():
-            setattr(rig.wiring, name, value)
+            setattr(of(rig), name, value)
         rig.rewired()
 
     def mend(rig: Rig) -> None:
-        clean = type(rig.wiring)()
+        clean = type(of(rig))()
         for name in told:
-            setattr(rig.wiring, name, getattr(clean, name))
+            setattr(of(rig), name, getattr(clean, name))
         rig.rewired()
 
     return make, mend
 
 
-def _plant(**told: object) -> tuple[Callable[[Rig], None], Callable[[Rig], None]]:
-    """Return how a fault of the plant is made and mended: attributes of its trouble."""
-
-    def make(rig: Rig) -> None:
-        for name, value in told.items():
-            setattr(rig.plant.trouble, name, value)
-
-    def mend(rig: Rig) -> None:
-        clean = type(rig.plant.trouble)()
-        for name in told:
-            setattr(rig.plant.trouble, name, getattr(clean, name))
-
-    return make, mend
+def _wire(**told: object) -> Acts:
+    return _attributes(lambda rig: rig.wiring, told)
 
 
-def _module(**told: object) -> tuple[Callable[[Rig], None], Callable[[Rig], None]]:
+def _plant(**told: object) -> Acts:
+    return _attributes(lambda rig: rig.plant.trouble, told)
+
+
+def _module(**told: object) -> Acts:
     """Return how a fault of the last module is made and mended."""
 
     def make(rig: Rig) -> None:
@@ -107,13 +106,7 @@ def _module(**told: object) -> tuple[Callable[[Rig], None], Callable[[Rig], None
     return make, mend
 
 
-def _on_unit(act: Callable[[Rig], None], back: Callable[[Rig], None]) -> tuple[Callable[[Rig], None], Callable[[Rig], None]]:
-    return act, back
-
-
 def _factory(rig: Rig) -> None:
-    from .menu import shipped
-
     unit = rig.units[-1]
     unit.state = unit.model.start(shipped(unit.profile))
     rig.changed()

@@ -18,11 +18,10 @@ from ..core.behaviour.reading import charging_sources, reads
 from ..core.devices.library import Library
 from ..core.documents.job import Job
 from ..core.flow.scenario import Scenario, build
-from ..core.stages.bank.solve import chemistry_of
 from ..core.stages.pipeline import solve
 from ..core.stages.solved import Module, Solved
 from ..core.trade.chemistries import derating
-from ..core.trade.margins import USUAL_AMBIENT_C
+from ..core.trade.margins import SILENCE_S, USUAL_AMBIENT_C
 
 DAYS = 8
 """Days of sun, loads and windows that are known; then they begin again."""
@@ -33,8 +32,6 @@ STAGE, SOC, TEMP, VOLTS, AMPS, GEN_ON = (K.KEPT.index(n) for n in ("stage", "soc
 RAMP_FROM_SOC = 0.985
 """Near full a BMS lowers its limit step by step (common practice); down to a tenth."""
 LEAST_RAMP = 0.1
-CELL_HIGH_STOP = 0.0
-"""Above the cell's maximum nothing goes in any more."""
 DROOP_HZ, DROOP_V = 0.04, 0.05
 """What a generator loses in hertz and volts from idle to its full load, as parts (common practice)."""
 INRUSH, INRUSH_S = 5.0, 3
@@ -126,15 +123,12 @@ class Flow:
     sun_used_w: float = 0.0
     mains_w: float = 0.0
     export_w: float = 0.0
-    bank_w: float = 0.0
     mains_bank_w: float = 0.0
-    unserved_w: float = 0.0
     on_source: bool = False
     output_on: bool = True
     generator: bool = False
     ac_v: float = 0.0
     ac_hz: float = 0.0
-    reason: str = ""
 
 
 @dataclass(slots=True)
@@ -169,7 +163,6 @@ class Plant:
         self.counted_soc = float(self.made.scene.par.start_soc)
         """charge as the unit counts it with its own sensor"""
         self._series, self._daily = np.zeros((0, len(K.SERIES))), np.zeros((1, len(K.DAILY)))
-        self._inrush_until = -1
         self.step(1)
 
     def _made(self, shown: Mapping[str, Mapping[str, str]]) -> _Made:
@@ -209,6 +202,11 @@ class Plant:
     def together(self) -> list[ModuleState]:
         """Modules that are on the busbar while the fuse is whole."""
         return [m for m in self.modules if m.connected] if self.trouble.fuse else []
+
+    @property
+    def silence_s(self) -> float:
+        """How long the units hear nothing before the link counts as lost [s]."""
+        return self.made.solved.link.silence_s or SILENCE_S
 
     def _resting_v(self, soc: float) -> float:
         ocv = self.made.scene.ocv
@@ -259,7 +257,7 @@ class Plant:
         if not charge:
             return amps
         high, _ = self.cells(m)
-        if high > made.cell_max_v + CELL_HIGH_STOP:
+        if high > made.cell_max_v:
             return 0.0
         full = max(0.0, m.soc - RAMP_FROM_SOC) / (1 - RAMP_FROM_SOC)
         return amps * max(LEAST_RAMP, 1 - full * (1 - LEAST_RAMP))
@@ -308,10 +306,9 @@ class Plant:
         made, t = self.made, self.trouble
         par, bank = made.scene.par, self.together
         into, out = float(par.charge_a), float(par.discharge_a)
-        silence = made.solved.link.silence_s or 30.0
         if not bank:
             into = out = 0.0
-        elif made.follows and not t.heard and self.silent_s > silence:
+        elif made.follows and not t.heard and self.silent_s > self.silence_s:
             into, out = (0.0, 0.0) if made.loss == "stop" else (made.open_a, out)
         elif made.follows and t.heard:
             into, out = min(into, self.report.charge_a), min(out, self.report.discharge_a)
@@ -424,15 +421,12 @@ class Plant:
         flow.sun_w = w("sun_w", "output_sun_w")
         flow.sun_used_w = flow.sun_w - w("curtailed_w")
         flow.mains_w, flow.export_w, flow.mains_bank_w = drawn, sent, w("mains_bank_w")
-        flow.bank_w = float(self.kept[VOLTS] * self.kept[AMPS])
-        flow.unserved_w = unserved
         flow.on_source = bool(row[AT["on_mains"]])
         flow.output_on = unserved < max(1.0, 0.5 * flow.load_w)
         flow.generator = generator
         there = mains or generator
         flow.ac_v = volts * (1 - DROOP_V * part) if there else 0.0
         flow.ac_hz = hertz * (1.04 - DROOP_HZ * part) if generator else (hertz if mains else 0.0)
-        flow.reason = K.REASONS[int(row[AT["reason"]])]
 
     # What can be read of it.
 
@@ -501,8 +495,3 @@ def entries_of(job: Job, library: Library) -> dict[str, dict[str, str]]:
     """Return what every device shows when all is entered as planned: the sheets over what it is shipped with."""
     solved = solve(job, library)
     return {d.id: {r.setting: r.entry for r in solved.sheets[d.id].settings} for d in solved.devices if d.id in solved.sheets}
-
-
-def chemistry_word(plant: Plant) -> str:
-    """Return the chemistry of the plant's cells, as people say it."""
-    return chemistry_of(plant.made.solved.modules).word

@@ -10,7 +10,6 @@ from functools import partial
 from typing import Any, Literal
 
 import can
-import numpy as np
 
 from ..core.devices.library import Library
 from ..core.devices.wire.protocols import FAMILIES
@@ -101,13 +100,11 @@ class Rig:
         self.plant.t = START_S
         self.wiring = Wiring()
         self.code = 0
-        self.random = np.random.default_rng(seed + 17)
         protocol = (solved.link.protocol or "").split(" ")[0]
         between = solved.link.adapter
         family = between.protocol.split(" ")[0] if between else protocol
         self.family = family if family in FAMILIES and (FAMILIES[family].dbc or family == "rv-c") else ""
         self.bus: BusShell | None = None
-        self.bus_wanted = bool(self.family)
         self.servers: Servers | None = None
         self.serial: SerialPair | None = None
         self.ports: list[dict[str, Any]] = []
@@ -198,10 +195,6 @@ class Rig:
                 setattr(held, name, on)
                 self.rewired()
             self.note(f"{what} {module} {'on' if on else 'off'}".replace("  ", " "))
-
-    def clear(self, device: str) -> None:
-        """Clear the fault that a device holds; one that is present comes back at once."""
-        self.note(f"{device} cleared")
 
     # Running.
 
@@ -295,7 +288,7 @@ class Rig:
         """Return what a device measures and hears; nothing of the BMS once the link counts as lost. The fault it holds is among it."""
         held = self.plant.measured(device)
         held["fault"] = float(self.code)
-        if self.plant.trouble.heard or self.plant.silent_s > (self.plant.made.solved.link.silence_s or 30.0):
+        if self.plant.trouble.heard or self.plant.silent_s > self.plant.silence_s:
             return held
         return held | self.heard_last
 
@@ -317,7 +310,7 @@ class Rig:
     def state(self) -> dict[str, Any]:
         """Return what a page shows of the rig: clock, displays, modules, faults, what happened last."""
         with self.lock:
-            plant = self.plant
+            plant, possible = self.plant, self.possible()
             return {
                 "job": self.job.name,
                 "t": plant.t,
@@ -331,8 +324,8 @@ class Rig:
                     for m in plant.modules
                 ],
                 "cable": self.wiring.plug == "in",
-                "faults": {name: name in self.on for name in self.possible()},
-                "words": self.possible(),
+                "faults": {name: name in self.on for name in possible},
+                "words": possible,
                 "ports": self.ports,
                 "log": [asdict(h) for h in self.log[-20:]],
             }  # fmt: skip

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import gzip
 import json
-import os
 import uuid
 from collections.abc import Mapping, Sequence
 from pathlib import Path
@@ -14,10 +13,10 @@ from django.contrib.auth.models import User
 
 from ...core import tasks
 from ...core.devices.registers import mapped
-from ...core.documents.profiles import AdapterProfile
+from ...core.documents.profiles import MenuProfile
 from ...core.documents.results.link import Link
 from ...core.trade.errors import DocumentError, Problem
-from ...ports.addresses import check_address
+from ...ports.addresses import check_address, listed_addresses
 from ...ports.base import PortError
 from ...ports.expected import evidence, rows
 from ..jobs.models import Job
@@ -40,21 +39,14 @@ def refused(pointer: str, message: str, expected: str) -> DocumentError:
     return DocumentError([Problem(pointer=pointer, message=message, expected=expected)])
 
 
-def allowed() -> list[str]:
-    """Return the addresses that an administrator listed, beside this machine's own."""
-    return [x.strip() for x in os.environ.get("EWERER_PORTS", "").split(",") if x.strip()]
-
-
 def plan_of(job: Job) -> dict[str, Any]:
     """Return the plan of a job as it stands, as plain data."""
     made: dict[str, Any] = json.loads(gzip.decompress(planned(record.sight_of(job).inputs).packed))
     return made
 
 
-def _profile_of(job: Job, device: str) -> Any:
-    sight = record.sight_of(job)
-    found: Any = tasks.menu_of(sight.inputs, device)
-    return found
+def _profile_of(job: Job, device: str) -> MenuProfile | None:
+    return tasks.menu_of(record.sight_of(job).inputs, device)
 
 
 @writes
@@ -62,14 +54,14 @@ def add_port(job: Job, device: str, settings: Mapping[str, Any], user: User, sta
     """Add a port to a job; refuse an address that nobody listed, a device without a register map, one port too many."""
     kept = {k: settings[k] for k in SIGHT_KEYS if settings.get(k) is not None}
     try:
-        check_address(kept, allowed())
+        check_address(kept, listed_addresses())
     except PortError as error:
         raise refused("/settings", str(error), "an address that an administrator listed") from None
     if job.ports.count() >= MOST_PORTS:
         raise refused("", "the job has as many ports as it may", f"at most {MOST_PORTS}")
     if kept.get("map"):
         profile = _profile_of(job, device)
-        if profile is None or isinstance(profile, AdapterProfile) or profile.modbus is None:
+        if profile is None or profile.modbus is None:
             raise refused(
                 "/device", f"{device} has no register map in its profile", "a device whose profile has one, or its SunSpec models"
             )
@@ -111,13 +103,18 @@ def _child(port: Port) -> children.Child:
     return children.running(key) or children.child(key, ["port", str(_settings_file(port))], begins=True)
 
 
+def _nothing(state: str, error: str = "") -> dict[str, Any]:
+    """Return what a port tells that has read nothing."""
+    return {"state": state, "error": error, "values": {}, "frames": [], "strip": {"names": [], "rows": []}}
+
+
 def _told(port: Port) -> dict[str, Any]:
     try:
         told = _child(port).ask({"do": "state"})
     except children.ChildStarts:
-        told = {"state": "opening", "error": "", "values": {}, "frames": [], "strip": {"names": [], "rows": []}}
+        told = _nothing("opening")
     except children.ChildGone as error:
-        told = {"state": "lost", "error": str(error), "values": {}, "frames": [], "strip": {"names": [], "rows": []}}
+        told = _nothing("lost", str(error))
     return {
         "id": str(port.pk),
         "device": port.device,
