@@ -76,6 +76,18 @@ def give_file(page, label, files):
     page.locator(f'[aria-label="{label}"] input[type=file], input[type=file][aria-label="{label}"]').set_input_files(files)
 
 
+def until(act, place, tries=5):
+    """Do something to a picture that may still be drawn anew under the pointer, as a person does: again, if nothing came of it."""
+    for _ in range(tries - 1):
+        act()
+        try:
+            return expect(place).to_be_visible(timeout=PATIENCE_MS / 20)
+        except AssertionError:
+            continue
+    act()
+    return expect(place).to_be_visible()
+
+
 def tick(place, role, name=None, on=True):
     """Set a box or a radio button by its label, as a finger does: the native control itself is drawn over."""
     box = place.get_by_role(role, name=name, exact=True) if name else place.get_by_role(role)
