@@ -204,6 +204,21 @@ def test_a_defect_and_a_refusal_are_told(site):
     assert "nought" in long.find(broken.id, 1).problem and "too long" in long.find(refused.id, 2).problem
 
 
+def test_a_piece_that_ends_while_it_is_asked_about_is_done(monkeypatch):
+    piece = long.Work("a" * 32, 1, 1, "year", state="running")
+    piece.become("running")
+
+    def ends_meanwhile(pid):
+        piece.become("done")
+        return False
+
+    monkeypatch.setattr(long, "_elsewhere", ends_meanwhile)
+    assert long.find(piece.id, 1).state == "done"
+    piece.become("running")
+    monkeypatch.setattr(long, "_elsewhere", lambda pid: False)
+    assert long.find(piece.id, 1).problem == long.ANEW
+
+
 def test_a_crew_has_one_at_work_and_few_open_and_keeps_nobody_from_theirs(site):
     begin, go = site
     mine = [begin() for _ in range(long.MOST_OPEN)]

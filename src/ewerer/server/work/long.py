@@ -131,7 +131,9 @@ def find(id: str, crew: int) -> Work | None:
     if piece is None or piece.crew != crew:
         return None
     if piece.state in ("waiting", "running") and id not in _open and not _elsewhere(piece.pid):
-        return replace(piece, state="failed", problem=ANEW)
+        piece = caches["work"].get(id) or piece  # it may have ended since it was read: what it became is kept before it is closed
+        if piece.state in ("waiting", "running"):
+            return replace(piece, state="failed", problem=ANEW)
     if piece.state == "running":
         try:
             word, share = json.loads(_progress(id).read_text())
