@@ -2,7 +2,7 @@
 
 A rule's number has one place: core/trade (margins, copper, chemistries, ...). What stays elsewhere is arithmetic: the harmless
 numbers below, digits that figures are rounded to, indexes, bounds of work (whole numbers by a name in capitals), and folders
-whose numbers are of another kind: a published frame, a place on a page, bytes, the sums of a simulation.
+whose numbers are of another kind: a published frame, a place on a page, bytes, the sums of a simulation, the shares and windows of a fit.
 """
 
 from __future__ import annotations
@@ -15,7 +15,8 @@ from pathlib import Path
 CORE = Path(__file__).parents[1] / "src" / "ewerer" / "core"
 HARMLESS = {*range(11), 12, 24, 48, 60, 100, 365, 366, 1000, 1440, 3600, 86400, 60_000, 1e6, 1e9, 0.5, 1e-3, 1e-6, 1e-9, 1e-12}
 OTHER_KINDS = ("trade", "documents", "pages", "devices/wire", "devices/cable.py", "devices/manual", "record/oneline.py", "record/signing.py", "record/photos.py",
-    "behaviour/kernel.py", "flow/scenario.py", "flow/adviser.py", "flow/results.py", "flow/sweep.py", "symptoms", "tasks.py")  # fmt: skip
+    "behaviour/kernel.py", "flow/scenario.py", "flow/adviser.py", "flow/results.py", "flow/sweep.py", "symptoms", "tasks.py",
+    "logs/clock.py", "logs/find.py", "logs/frames.py", "logs/quantities.py", "logs/table.py")  # fmt: skip
 
 
 def literals(tree: ast.Module) -> Iterator[tuple[int, float]]:

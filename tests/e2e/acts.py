@@ -76,16 +76,19 @@ def give_file(page, label, files):
     page.locator(f'[aria-label="{label}"] input[type=file], input[type=file][aria-label="{label}"]').set_input_files(files)
 
 
-def until(act, place, tries=5):
-    """Do something to a picture that may still be drawn anew under the pointer, as a person does: again, if nothing came of it."""
+def until(act, seen, tries=5):
+    """Do something to what may still move under the pointer, as a person does: again, if nothing came of it.
+
+    ``seen`` is called with milliseconds and expects what should have come of it.
+    """
     for _ in range(tries - 1):
         act()
         try:
-            return expect(place).to_be_visible(timeout=PATIENCE_MS / 20)
+            return seen(PATIENCE_MS / 20)
         except AssertionError:
             continue
     act()
-    return expect(place).to_be_visible()
+    return seen(PATIENCE_MS)
 
 
 def tick(place, role, name=None, on=True):

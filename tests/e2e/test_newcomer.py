@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.e2e.acts import Person, saved, show
+from tests.e2e.acts import Person, saved, show, until
 from tests.jobs import SKERRY
 
 
@@ -103,8 +103,10 @@ def test_forty_rows_of_a_manual_become_a_profile_and_a_job_uses_it(opened, base)
     expect(page.locator("[data-manual]")).to_have_count(40)
     unsure = page.locator("[data-manual].look")
     while left := unsure.count():
-        me.click(unsure.first.locator(".near button").first)
-        expect(unsure).not_to_have_count(left)
+        until(
+            lambda left=left: unsure.count() == left and me.click(unsure.first.locator(".near button").first),
+            lambda ms, left=left: expect(unsure).not_to_have_count(left, timeout=ms),
+        )
     if page.locator("[data-steps]").count():
         me.click(page.locator("[data-steps]").get_by_role("button", name="Use for all"))
     expect(page.locator("[data-manual] .why")).to_have_count(0)

@@ -6,7 +6,7 @@ import re
 from playwright.sync_api import expect
 
 from ewerer.core.devices.library import SHIPPED
-from tests.e2e.acts import Person, saved, show
+from tests.e2e.acts import Person, saved, show, until
 from tests.jobs import SKERRY, data
 
 UNIT = """Abbreviations: AbsV = absorption voltage, CutV = low battery cut-off voltage
@@ -132,10 +132,14 @@ def test_an_unlisted_battery_and_an_unlisted_unit_to_the_working_list(opened, ba
     expect(page.locator("[data-manual]")).to_have_count(45)
     unsure = page.locator("[data-manual].look")
     for left in range(unsure.count(), 0, -1):
-        row = unsure.first
-        known = row.locator(".near button", has_not_text="none of these")
-        me.click(known.first if known.count() else row.get_by_role("button", name="is nothing of these"))
-        expect(unsure).to_have_count(left - 1)
+
+        def say(left=left):
+            if unsure.count() == left:
+                row = unsure.first
+                known = row.locator(".near button", has_not_text="none of these")
+                me.click(known.first if known.count() else row.get_by_role("button", name="is nothing of these"))
+
+        until(say, lambda ms, left=left: expect(unsure).to_have_count(left - 1, timeout=ms))
     if page.locator("[data-steps]").count():
         me.click(page.locator("[data-steps]").get_by_role("button", name="Use for all"))
     expect(page.locator("[data-manual] .why")).to_have_count(0)

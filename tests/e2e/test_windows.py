@@ -145,7 +145,7 @@ def test_the_year_runs_is_cancelled_and_runs_again(opened):
         box = plot.bounding_box()
         plot.click(position={"x": 44 + (box["width"] - 52) * 15.5 / 31, "y": 20 + (box["height"] - 64) * 6.5 / 12})
 
-    until(press_a_day_in_july, page.locator("[data-day]").filter(has_text="2025-07-16: lowest"))
+    until(press_a_day_in_july, lambda ms: expect(page.locator("[data-day]")).to_contain_text("2025-07-16: lowest", timeout=ms))
     date = page.locator("[data-day]").inner_text().split(":")[0]
     page.get_by_role("button", name="show this day").click()
     expect(page.locator("[data-replay]")).to_contain_text(f"{date} as in the year")

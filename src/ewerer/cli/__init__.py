@@ -94,6 +94,12 @@ def parser() -> argparse.ArgumentParser:
     g.add_argument("--seed", type=int, default=1, metavar="N")
     g.add_argument("--entries", choices=["planned", "found", "factory"], default="planned", help="what the devices show at first")
     g.add_argument("--serial", action="store_true", help="also a serial line, by a pseudo-terminal")
+    n = commands.add_parser("log", help="judge a log: CSV, XLSX, Parquet, or frames of a bus; 3 where something is bad")
+    n.add_argument("file", metavar="FILE", help="- reads standard input")
+    n.add_argument("--job", metavar="JOB.json", help="judge it against this job's plan")
+    n.add_argument("--map", metavar="MAP.json", help='what columns hold: {"column": "volts", "other": null}')
+    n.add_argument("--library", metavar="DIR", help="a folder of further profiles")
+    n.add_argument("-o", "--output", metavar="FILE", help="write to FILE instead of standard output")
     q = commands.add_parser("port", help="keep one port: read devices over a cable; lines of JSON ask and answer")
     q.add_argument("settings", metavar="SETTINGS.json")
     for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):

@@ -332,3 +332,30 @@ def plan_tried(profile_json: str) -> str:
     device = "U1" if isinstance(profile, InverterProfile) else "S1"
     library = Library([*shipped_library(), profile])
     return unit_order(parse_job(json.dumps(job), library), device, library).model_dump_json()
+
+
+def log_kept(path: str, name: str, kept: str, mapping: dict[str, str | None] | None, of: Inputs) -> dict[str, Any]:
+    """Read an uploaded log and keep its columns as Parquet at ``kept``; return what it holds."""
+    from .logs import keeping
+    from .logs.report import open_log
+
+    job, library = of.read()
+    log = open_log(Path(path), name, mapping, job, library)
+    keeping.save(log, Path(kept))
+    return {"rows": log.rows, "bad_rows": log.bad_rows, "mapping": log.mapping, "span_s": float(log.t_s[-1])}
+
+
+def log_report(kept: str, of: Inputs) -> str:
+    """Return a kept log, judged against the plan of a job, as JSON."""
+    from .logs import keeping
+    from .logs.report import report
+
+    job, library = of.read()
+    return report(keeping.load(Path(kept)), job, plan(job, library)).model_dump_json(by_alias=True)
+
+
+def log_series(kept: str, columns: list[str], from_s: float, to_s: float, most: int) -> str:
+    """Return the lines of a stretch of a kept log as JSON."""
+    from .logs import keeping
+
+    return json.dumps(keeping.series(keeping.load(Path(kept)), columns, from_s, to_s, most))

@@ -253,6 +253,29 @@ export const api = {
         headers: { 'Content-Type': 'application/octet-stream' },
       }),
     ),
+  measuredLogs: (id: string) => told(http.GET('/api/jobs/{id}/logs', job(id))),
+  beginLog: (id: string, name: string, size: number) =>
+    told(http.POST('/api/jobs/{id}/logs', { ...job(id), body: { name, size } })),
+  sendLogPart: (id: string, log: string, number: number, part: Blob, signal: AbortSignal) =>
+    told(
+      http.PUT('/api/jobs/{id}/logs/{log}/parts/{number}', {
+        ...path({ id, log, number }),
+        body: part as never,
+        bodySerializer: (body: unknown) => body as Blob,
+        headers: { 'Content-Type': 'application/octet-stream' },
+        signal,
+      }),
+    ),
+  readMeasuredLog: (id: string, log: string, mapping: Record<string, string | null> | null, signal?: AbortSignal) =>
+    told(http.POST('/api/jobs/{id}/logs/{log}/read', { ...path({ id, log }), body: { mapping }, ...(signal ? { signal } : {}) })),
+  logReport: (id: string, log: string) => told(http.GET('/api/jobs/{id}/logs/{log}', path({ id, log }))),
+  logSeries: (id: string, log: string, columns: string[], from_s: number, to_s: number, most: number) =>
+    told(
+      http.GET('/api/jobs/{id}/logs/{log}/series', {
+        params: { path: { id, log }, query: { columns: columns.join(','), from_s, to_s, most } },
+      }),
+    ),
+  dropLog: (id: string, log: string) => told(http.DELETE('/api/jobs/{id}/logs/{log}', path({ id, log }))),
   readLog: (id: string, text: string, mapping: Record<string, string> | null) =>
     told(http.POST('/api/jobs/{id}/log', { ...job(id), body: { text, mapping } })),
   instruments: () => told(http.GET('/api/instruments')),

@@ -1972,6 +1972,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}/logs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Logs
+         * @description List the logs of a job.
+         */
+        get: operations["ewerer_server_api_logs_list_logs"];
+        put?: never;
+        /**
+         * Begin Log
+         * @description Begin to receive a log; the same file begun before goes on where it stopped.
+         */
+        post: operations["ewerer_server_api_logs_begin_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/logs/{log}/parts/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Log Part
+         * @description Add one part of a log's file.
+         */
+        put: operations["ewerer_server_api_logs_add_log_part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/logs/{log}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Log
+         * @description Read a log that has come whole, by a mapping of its columns or by their words.
+         */
+        post: operations["ewerer_server_api_logs_read_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/logs/{log}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log Report
+         * @description Return a log judged against the plan as it stands now.
+         */
+        get: operations["ewerer_server_api_logs_log_report"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop Log
+         * @description Delete a log.
+         */
+        delete: operations["ewerer_server_api_logs_drop_log"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/logs/{log}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log Series
+         * @description Return the lines of a stretch of a log, thinned to what can be drawn; every reading where there are few.
+         */
+        get: operations["ewerer_server_api_logs_log_series"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -11945,6 +12053,343 @@ export interface components {
              */
             speed: number;
         };
+        /**
+         * MeasuredLogOut
+         * @description A log of a job.
+         */
+        MeasuredLogOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /**
+             * State
+             * @description receiving or read
+             */
+            state: string;
+            /**
+             * Part Bytes
+             * @description size of each part but the last
+             */
+            part_bytes: number;
+            /**
+             * Parts
+             * @description parts that have come without a gap
+             */
+            parts: number;
+            /** Rows */
+            rows: number;
+            /** Mapping */
+            mapping: {
+                [key: string]: string | null;
+            };
+            /**
+             * Again
+             * @description whether the file is still there, so that it can be read by another mapping
+             */
+            again: boolean;
+            /** Problem */
+            problem: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * MeasuredLogsOut
+         * @description Logs of a job, newest first, and what a column may hold.
+         */
+        MeasuredLogsOut: {
+            /** Items */
+            items: components["schemas"]["MeasuredLogOut"][];
+            /** Quantities */
+            quantities: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * MeasuredLogIn
+         * @description A log that is to come: its file's name and size in bytes.
+         */
+        MeasuredLogIn: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * LogMappingIn
+         * @description What the columns hold, by their names in the file; nothing where Ewerer shall propose it.
+         */
+        LogMappingIn: {
+            /** Mapping */
+            mapping?: {
+                [key: string]: string | null;
+            } | null;
+        };
+        /**
+         * LogFigure
+         * @description A figure with its error.
+         */
+        LogFigure: {
+            /**
+             * Value
+             * @description the figure; a time where it says when
+             */
+            value: number | string;
+            /**
+             * Error
+             * @description two standard deviations, in the figure's unit; of a time in seconds
+             */
+            error: number | null;
+        };
+        /**
+         * LogFinding
+         * @description One finding, held against the plan where there is one.
+         */
+        LogFinding: {
+            /**
+             * What
+             * @description what it is about
+             */
+            what: string;
+            /**
+             * Verdict
+             * @description good, caution or bad
+             * @enum {string}
+             */
+            verdict: "good" | "caution" | "bad";
+            /**
+             * From
+             * @description where it begins, the file's own clock
+             */
+            from: string;
+            /**
+             * To
+             * @description where it ends
+             */
+            to: string;
+            /**
+             * From S
+             * @description seconds since the first row of the file
+             */
+            from_s: number;
+            /**
+             * To S
+             * @description seconds since the first row of the file
+             */
+            to_s: number;
+            /**
+             * Figure
+             * @description the figure
+             */
+            figure: number | null;
+            /**
+             * Planned
+             * @description what it is held against
+             */
+            planned: number | null;
+            /**
+             * Message
+             * @description in a sentence
+             */
+            message: string;
+        };
+        /**
+         * LogGap
+         * @description Nothing was logged between two rows.
+         */
+        LogGap: {
+            /**
+             * From
+             * @description last row before, the file's own clock
+             */
+            from: string;
+            /**
+             * To
+             * @description first row after
+             */
+            to: string;
+        };
+        /**
+         * LogProposal
+         * @description A figure of the job that a log measured.
+         */
+        LogProposal: {
+            /**
+             * Pointer
+             * @description place in the job
+             */
+            pointer: string;
+            /**
+             * Label
+             * @description its word
+             */
+            label: string;
+            /**
+             * Value
+             * @description what was measured; a list for the loads of 24 hours
+             */
+            value: number | number[];
+            /**
+             * Before
+             * @description what the job says
+             */
+            before: number | number[] | null;
+            /**
+             * Unit
+             * @description unit of the figure
+             */
+            unit: string;
+            /**
+             * Error
+             * @description two standard deviations
+             */
+            error?: number | null;
+        };
+        /**
+         * LogReport
+         * @description A log judged.
+         */
+        LogReport: {
+            /**
+             * Ewerer
+             * @description kind and version of the document
+             * @default log/1
+             * @constant
+             */
+            ewerer: "log/1";
+            /**
+             * Rows
+             * @description rows with a time
+             */
+            rows: number;
+            /**
+             * Bad Rows
+             * @description rows with something unreadable
+             */
+            bad_rows: number;
+            /**
+             * From
+             * @description first row, the file's own clock
+             */
+            from: string;
+            /**
+             * To
+             * @description last row
+             */
+            to: string;
+            /**
+             * Span S
+             * @description seconds that really passed between them
+             */
+            span_s: number;
+            /**
+             * Step S
+             * @description usual time between two rows [s]
+             */
+            step_s: number;
+            /**
+             * Gaps
+             * @description where nothing was logged
+             */
+            gaps: components["schemas"]["LogGap"][];
+            /**
+             * Columns
+             * @description what each column of the file was taken for
+             */
+            columns: {
+                [key: string]: string | null;
+            };
+            /**
+             * Notes
+             * @description what was assumed or seen while reading
+             */
+            notes: string[];
+            /**
+             * Segments
+             * @description what the bank did, in order
+             */
+            segments: components["schemas"]["LogSegment"][];
+            /**
+             * Figures
+             * @description figures with their errors
+             */
+            figures: {
+                [key: string]: components["schemas"]["LogFigure"];
+            };
+            /**
+             * Findings
+             * @description the worst first
+             */
+            findings: components["schemas"]["LogFinding"][];
+            /**
+             * Proposals
+             * @description figures of the job that the log says otherwise; none without a job
+             */
+            proposals: components["schemas"]["LogProposal"][];
+        };
+        /**
+         * LogSegment
+         * @description One stretch of a log.
+         */
+        LogSegment: {
+            /**
+             * Kind
+             * @description what the bank did
+             * @enum {string}
+             */
+            kind: "bulk" | "absorption" | "hold" | "float" | "rebulk" | "discharge" | "idle";
+            /**
+             * From
+             * @description first row, the file's own clock
+             */
+            from: string;
+            /**
+             * To
+             * @description last row
+             */
+            to: string;
+            /**
+             * From S
+             * @description seconds since the first row of the file
+             */
+            from_s: number;
+            /**
+             * To S
+             * @description seconds since the first row of the file
+             */
+            to_s: number;
+        };
+        /**
+         * LogSeriesOut
+         * @description Lines of a stretch of a log: pairs of seconds and figures by column.
+         */
+        LogSeriesOut: {
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /** Rows */
+            rows: number;
+            /**
+             * Raw
+             * @description whether every reading is there
+             */
+            raw: boolean;
+            /** Lines */
+            lines: {
+                [key: string]: (number | null)[][];
+            };
+        };
     };
     responses: never;
     parameters: never;
@@ -18805,6 +19250,431 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_list_logs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredLogsOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_begin_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasuredLogIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredLogOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_add_log_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                log: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_read_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogMappingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredLogOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_log_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogReport"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_drop_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_logs_log_series: {
+        parameters: {
+            query?: {
+                columns?: string;
+                from_s?: number;
+                to_s?: number;
+                most?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                log: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogSeriesOut"];
                 };
             };
             /** @description Unauthorized */

@@ -1,7 +1,14 @@
 <script setup lang="ts">
 // A plot that is not one of Ewerer's own figures, drawn by a library in Ewerer's colours. Beside each stands a table.
 import { BarChart, HeatmapChart, LineChart } from 'echarts/charts'
-import { GridComponent, LegendComponent, MarkLineComponent, TooltipComponent, VisualMapComponent } from 'echarts/components'
+import {
+  GridComponent,
+  LegendComponent,
+  MarkAreaComponent,
+  MarkLineComponent,
+  TooltipComponent,
+  VisualMapComponent,
+} from 'echarts/components'
 import { use, type EChartsCoreOption } from 'echarts/core'
 import { SVGRenderer } from 'echarts/renderers'
 import { computed, ref, watch } from 'vue'
@@ -16,6 +23,7 @@ use([
   LineChart,
   GridComponent,
   LegendComponent,
+  MarkAreaComponent,
   MarkLineComponent,
   TooltipComponent,
   VisualMapComponent,

@@ -13,11 +13,13 @@ from ...core.devices.library import parse_job, shipped_library
 from ...core.record.photos import kept
 from ...core.trade.errors import DocumentError
 from ...demo.diary import METERS, RECORDS
+from ...demo.week import WRONG, week_of
 from ..crews.models import Crew, Member
 from ..crews.roles import Role
 from ..jobs.models import Job
 from ..live.actions import begin_rig
-from ..record.actions import add_photo, create, keep_instrument, seal, tell_all
+from ..logs import actions as logs
+from ..record.actions import add_photo, create, keep_instrument, seal, sight_of, tell_all
 
 DEMO_JOBS = Path(__file__).resolve().parents[2] / "demo"
 NAME, PASSWORD = "demo", "lithium-bank"
@@ -32,6 +34,24 @@ def seal_demo() -> None:
         for job in Job.objects.filter(crew=crew, handovers=None):
             if job.summary.get("run", {}).get("stands") == "signed":
                 seal(job.id, crew, user, "A4")
+    finally:
+        connection.close()
+
+
+def log_demo() -> None:
+    """Add a week's log to each demo job that has none."""
+    crew = Crew.objects.get(name=PEOPLE[0][1])
+    user = get_user_model().objects.get(username=NAME)
+    try:
+        for job in Job.objects.filter(crew=crew, name__in=WRONG, logs=None, put_away=False):
+            sight = sight_of(job)
+            raw = week_of(sight.document, sight.library)
+            log = logs.begin(job, f"week at {job.name}.csv", len(raw), user)
+            for n, at in enumerate(range(0, len(raw), logs.PART_BYTES)):
+                logs.add_part(log, n, raw[at : at + logs.PART_BYTES])
+            logs.read(log, None)
+    except DocumentError as error:
+        logging.getLogger(__name__).warning("a log of the demo is not there: %s", error)
     finally:
         connection.close()
 

@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "ewerer.server.profiles",
     "ewerer.server.record",
     "ewerer.server.live",
+    "ewerer.server.logs",
 ]
 MIDDLEWARE = [
     "ewerer.server.ops.logs.RequestLog",

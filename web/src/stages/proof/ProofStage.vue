@@ -21,11 +21,15 @@ import SyncNote from '../run/SyncNote.vue'
 import type { RunStep } from '../../api/client'
 
 const LiveView = defineAsyncComponent(() => import('../../live/LiveView.vue'))
+const LogsView = defineAsyncComponent(() => import('../../logs/LogsView.vue'))
 const TABS = [
   ['tests', 'Tests'],
   ['live', 'Live'],
+  ['logs', 'Logs'],
 ] as const
-const tab = ref<'tests' | 'live'>(useRoute().query.view === 'live' ? 'live' : 'tests')
+type Tab = (typeof TABS)[number][0]
+const asked = useRoute().query.view
+const tab = ref<Tab>(TABS.find(([t]) => t === asked)?.[0] ?? 'tests')
 const emit = defineEmits<{ go: [pointer: string]; symptom: [id: string] }>()
 const view = useRun()
 const { record } = view
@@ -122,6 +126,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
   <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
   <ViewTabs v-else v-model="tab" :tabs="TABS" label="Views of the proof">
     <template #live><LiveView /></template>
+    <template #logs><LogsView /></template>
     <template #tests>
       <table v-if="made.length" v-stack="['Test', 'Verdict']">
         <thead>

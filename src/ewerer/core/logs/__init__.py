@@ -1,0 +1,1 @@
+"""Logs: what a file of readings holds, what happened in it, and whether the plan was kept."""

@@ -1,0 +1,1 @@
+"""Logs of a job: uploaded in parts, read once, kept as columns."""

@@ -1,0 +1,82 @@
+"""A log goes in from the page: stopped and gone on with, its columns put right, looked at near by, and what it measured taken."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.e2e.acts import choose, give_file, saved, until
+from tests.jobs import SKERRY, data
+from tests.logs.logmaker import frame_of, made, noisy
+
+
+def logs(opened):
+    page = opened(data(SKERRY), "Proof")
+    page.get_by_role("tab", name="Logs").click()
+    expect(page.locator("[data-log-answer]")).to_contain_text("No log yet.")
+    return page
+
+
+def test_a_log_is_sent_stopped_gone_on_with_judged_and_its_overshoot_taken(opened, tmp_path):
+    page = logs(opened)
+    t, columns, truth = made(1, days=1)
+    frame = frame_of(t, noisy(columns, 1)).rename({"volts": "Reading one", "amps": "Battery current (A)"})
+    path = tmp_path / "day at the site.csv"
+    path.write_bytes(frame.write_csv().encode())
+    assert path.stat().st_size > 5 * 2**20, "more than one part"
+    # The second part is held, and the person stops it; the same file again goes on after the first part.
+    sent = []
+
+    def part(route):
+        sent.append(route.request.url.rsplit("/", 1)[1])
+        return None if len(sent) == 2 else route.continue_()
+
+    page.route("**/parts/*", part)
+    give_file(page, "Add a log", path)
+    expect(page.get_by_role("progressbar", name="Log on its way")).to_be_visible()
+    until(lambda: page.wait_for_timeout(50), lambda ms: expect(page.locator("[aria-valuenow='0']")).to_have_count(0, timeout=ms))
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_text("Stopped; choose the same file to go on.")).to_be_visible()
+    expect(page.locator("[data-unread]")).to_contain_text("not sent whole")
+    page.unroute("**/parts/*")
+    again = []
+    page.on("request", lambda r: again.append(r.url.rsplit("/", 1)[1]) if "/parts/" in r.url else None)
+    give_file(page, "Add a log", path)
+    expect(page.locator("[data-log-about]")).to_contain_text("86,400 rows")
+    assert again[0] == "1", "the first part is there already"
+    # A column that no word tells is said by the person, and then the volts are judged.
+    page.get_by_text(re.compile("Columns")).first.scroll_into_view_if_needed()
+    choose(page, "Reading one", "Bank volts")
+    page.get_by_role("button", name="Read again with these columns").click()
+    figures = page.locator("[data-log-figures]")
+    expect(figures).to_contain_text("Absorption voltage")
+    expect(figures).to_contain_text(f"{truth.absorb_v:g}")
+    # Near by every reading is there.
+    shown = page.locator("[data-log-shown]")
+    expect(shown).to_contain_text("thinned")
+    for _ in range(8):
+        page.get_by_role("button", name="Zoom in").click()
+    expect(shown).not_to_contain_text("thinned")
+    page.get_by_role("button", name="All", exact=True).click()
+    expect(shown).to_contain_text("86400 rows")
+    # A finding leads to its place.
+    finding = page.locator("[data-log-findings] tr").filter(has_text="above the absorption")
+    finding.get_by_role("button", name="Show").click()
+    expect(shown).not_to_contain_text("86400 rows")
+    take = page.locator('[data-proposal="/policy/overshoot_v"]')
+    expect(take).to_contain_text("Overshoot")
+    take.get_by_role("button", name="Take it").click()
+    expect(take).to_have_count(0)
+    saved(page)
+    token = page.evaluate("fetch(location.pathname.replace('/jobs', '/api/jobs').replace('/proof', '')).then((r) => r.json())")
+    assert abs(token["document"]["policy"]["overshoot_v"] - truth.overshoot_v) < 0.03
+
+
+def test_a_file_that_is_no_log_says_what_would_be_right_and_is_deleted(opened, tmp_path):
+    page = logs(opened)
+    path = tmp_path / "notes.csv"
+    path.write_text("a letter\nto somebody\n")
+    give_file(page, "Add a log", path)
+    expect(page.get_by_role("alert").filter(has_text="right would be")).to_be_visible()
+    expect(page.locator("[data-unread]")).to_contain_text("no table")
+    page.locator("[data-unread]").get_by_role("button", name="Delete").click()
+    expect(page.locator("[data-unread]")).to_have_count(0)

@@ -1,0 +1,1 @@
+"""Logs: what a seed put into them is found again, in any shape of file."""
