@@ -55,7 +55,7 @@ def tariff(r: random.Random):
 def test_no_job_is_made_dearer_by_advice():
     r = random.Random(5)
     saved = ran = 0
-    while ran < size(12, 30):
+    while ran < size(10, 30):
         job = site(r)
         job["site"]["sources"] = list({*job["site"]["sources"], "mains"})
         job["tariff"] = tariff(r)

@@ -358,7 +358,7 @@ def devices():
     return out
 
 
-STATES = 12
+STATES = size(6, 12)
 
 
 @pytest.mark.parametrize(("name", "id"), devices())

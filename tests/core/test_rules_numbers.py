@@ -176,7 +176,7 @@ def differs(before: list[Any]) -> bool:
     return any(answer(ask) != was for ask, was in zip(documents(), before, strict=True))
 
 
-@pytest.mark.parametrize("name", size(NAMES[::8], NAMES))
+@pytest.mark.parametrize("name", size(NAMES[::16], NAMES))
 def test_text_and_behaviour_follow_a_constant(name):
     users = [r for r in RULES.values() if name in r.constants]
     said = {r.id: (r.statement(), r.formula()) for r in users}

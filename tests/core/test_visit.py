@@ -17,6 +17,7 @@ from ewerer.core.visit.tryout import try_value, try_writes
 from ewerer.core.visit.working_list import unit_order
 from tests.found import found
 from tests.jobs import DEMO, LARCH, NAMES, SKERRY, TARN, changed, data, job_of, plan_of, rules
+from tests.sizes import size
 
 PROFILES = {p.id: p for p in shipped_library()}
 ORROWAN, HEXLEY = PROFILES["orrowan-t8"], PROFILES["hexley-pr3"]
@@ -299,7 +300,7 @@ def test_sheet_as_pdf(tmp_path, paper):
     assert (round(width), round(height)) == ((595, 842) if paper == "A4" else (612, 792))
 
 
-@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize("name", size(NAMES[::3], NAMES))
 def test_every_planned_setting_is_on_paper(name):
     """Those that must read so already too: a second-hand unit is checked, not believed."""
     import pypdfium2

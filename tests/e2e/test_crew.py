@@ -85,6 +85,7 @@ def test_an_invitation_makes_a_reader_who_plans_and_stores_nothing(signed, base,
     expect(page.locator("[data-trail]")).to_contain_text("wren: member")
 
 
+@pytest.mark.long
 def test_a_password_is_changed_and_other_sessions_end(signed, base, browser):
     theirs = joined(browser, base, invited(signed, base, "member"), "finch")
     other = browser.new_context(service_workers="block").new_page()
@@ -110,6 +111,7 @@ def test_a_password_is_changed_and_other_sessions_end(signed, base, browser):
         page.context.close()
 
 
+@pytest.mark.long
 def test_two_revisions_stand_side_by_side_in_words(opened):
     page = opened("skerry-field-station", "Bank")
     field = page.get_by_label(re.compile("^Lead of ")).first

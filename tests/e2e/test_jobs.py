@@ -118,6 +118,7 @@ def test_the_theme_is_kept(signed, base):
     expect(signed.locator("html.dark")).to_have_count(0)
 
 
+@pytest.mark.long
 def test_signing_out_closes_the_door(page, base):
     sign_in(page, base)
     page.get_by_role("button", name=re.compile("^Sign out")).click()
@@ -144,6 +145,7 @@ def test_a_field_is_not_taken_from_who_has_gone_on(opened):
     expect(box).to_be_focused()
 
 
+@pytest.mark.long
 def test_a_half_typed_date_is_refused_in_words_and_the_page_lives(opened):
     page = opened(TARN, "Windows")
     expect(page.locator("[data-simulated]")).to_be_visible(timeout=30_000)

@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from playwright.sync_api import expect
 
 from tests.e2e.acts import choose, show, tick
@@ -153,6 +154,7 @@ def test_a_proof_is_watched_over_the_cable_with_the_cable_out_and_back(opened):
     expect(page.get_by_text("it carries on with its own settings").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_an_entry_is_written_by_whom_a_lead_lets_one_at_a_time_and_read_back(opened):
     page = opened(plain(), "Proof")
     start(page)
@@ -183,6 +185,7 @@ def test_an_entry_is_written_by_whom_a_lead_lets_one_at_a_time_and_read_back(ope
     expect(row).to_contain_text("✓ done, ")
 
 
+@pytest.mark.long
 def test_writing_is_refused_with_a_stop(opened):
     page = opened(plain(), "Proof")
     start(page, "as they left the factory")

@@ -87,6 +87,7 @@ def test_a_server_that_is_killed_and_started_costs_no_keystroke(page):
             assert document(page, address)["loads"]["continuous_w"] == 3210
 
 
+@pytest.mark.long
 def test_a_plan_that_fails_is_asked_again_by_itself(opened):
     page = opened(SKERRY, "Site")
     failing = [True]

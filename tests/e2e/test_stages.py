@@ -266,6 +266,7 @@ def test_leaving_a_what_if_asks_first(opened):
     expect(page.get_by_role("heading", name="Jobs", level=1)).to_be_visible()
 
 
+@pytest.mark.long
 def test_history_says_who_changed_what(opened):
     page = opened(SKERRY, "Bank")
     page.get_by_label("Main fuse").fill("315")
@@ -281,6 +282,7 @@ def test_history_says_who_changed_what(opened):
 # Library
 
 
+@pytest.mark.long
 def test_a_profile_from_a_file_and_one_that_is_refused(signed, base, tmp_path):
     page = signed
     page.goto(f"{base}/library")

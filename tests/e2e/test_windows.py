@@ -31,6 +31,7 @@ def hour_px(page):
     return track["width"] / 24
 
 
+@pytest.mark.long
 def test_dragging_a_window_over_midnight_splits_it(opened):
     page = opened(one_window(action="charge"), "Windows")
     expect(page.locator("[data-slots]").first).to_contain_text("charge 17:00–20:00")
@@ -169,6 +170,7 @@ def test_the_year_runs_is_cancelled_and_runs_again(opened):
     expect(page.get_by_text("The job has changed since; what is shown is of before.")).to_be_visible()
 
 
+@pytest.mark.long
 def test_measured_loads_are_imported_and_bad_lines_named(opened):
     page = opened(data(TARN), "Windows")
     loads = page.locator('[data-series="load"]')

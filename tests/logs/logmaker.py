@@ -56,12 +56,14 @@ def made(seed, days=2, clean=False):
     generator = draw.random() < 0.5
     transfer_left = 0
     evening = [int(draw.uniform(19, 23) * 3600) for _ in range(draw.randint(0, 3))]
-    table = np.interp(np.linspace(0, 1.05, 10501), ocv_x, ocv_y)
+    table = np.interp(np.linspace(0, 1.05, 10501), ocv_x, ocv_y).tolist()
     for i in range(n):
         day_s = i % 86400
         if draw.random() < 1 / 900:
             load = draw.choice([200, 350, 600, 1200, 2400, 3300])
-        ocv = table[min(10500, max(0, int(soc * 10000)))]
+        place = min(10499.0, max(0.0, soc * 10000))
+        low = int(place)
+        ocv = table[low] + (table[low + 1] - table[low]) * (place - low)
         if mode == "off" and begin_h * 3600 <= day_s < begin_h * 3600 + 5:
             mode, since = "bulk", i
         given = 0.0

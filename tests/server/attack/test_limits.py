@@ -278,6 +278,7 @@ def test_what_is_no_address_of_a_proxy_is_refused_at_the_start(tmp_path):
 # All of it at one time, against the whole application
 
 
+@pytest.mark.long
 def test_readers_that_do_not_read_made_up_cookies_and_stalled_uploads_together(tmp_path):
     """200 + 500 + 60 lines at one time; somebody's list, save, plan and page are answered while all of them are there."""
     with server(tmp_path) as (_, base):
