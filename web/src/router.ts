@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/account', name: 'account', component: () => import('./session/AccountView.vue') },
     { path: '/join/:token', name: 'join', component: () => import('./session/JoinView.vue') },
     { path: '/new', name: 'new', component: () => import('./jobs/NewJob.vue') },
+    { path: '/practice/:try?', name: 'practice', component: () => import('./practice/PracticeView.vue') },
     { path: '/library/:profile?', name: 'library', component: () => import('./library/LibraryView.vue') },
     {
       path: '/jobs/:id/:stage?',

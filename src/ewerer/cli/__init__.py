@@ -100,6 +100,11 @@ def parser() -> argparse.ArgumentParser:
     n.add_argument("--map", metavar="MAP.json", help='what columns hold: {"column": "volts", "other": null}')
     n.add_argument("--library", metavar="DIR", help="a folder of further profiles")
     n.add_argument("-o", "--output", metavar="FILE", help="write to FILE instead of standard output")
+    x = commands.add_parser("practice", help="draw a site with hidden faults to practise on, as JSON")
+    x.add_argument("--seed", type=int, metavar="N", help="the same number draws the same site; a new one where it is left out")
+    x.add_argument("--level", type=int, choices=range(1, 6), default=1, help="1 one fault at one site, to 5 three faults")
+    x.add_argument("--play", action="store_true", help="a try: acts come as lines of JSON, the state is printed after each")
+    x.add_argument("-o", "--output", metavar="FILE", help="write to FILE instead of standard output")
     q = commands.add_parser("port", help="keep one port: read devices over a cable; lines of JSON ask and answer")
     q.add_argument("settings", metavar="SETTINGS.json")
     for name, help in (("demo", "serve with demo data on loopback"), ("serve", "serve the web application")):

@@ -3,6 +3,7 @@ import createClient, { type Middleware } from 'openapi-fetch'
 import type { paths } from './schema'
 import type { EventData } from '../record/types'
 import type {
+  Act,
   Chemistry,
   Job,
   Opening,
@@ -11,10 +12,12 @@ import type {
   ProblemDetails,
   ProblemOut,
   PortSettings,
+  PracticeTry,
   ProfileData,
   RigAct,
   SessionOut,
   TakeIn,
+  TryAsked,
   TryIn,
   Visit,
   WorkIn,
@@ -253,6 +256,11 @@ export const api = {
         headers: { 'Content-Type': 'application/octet-stream' },
       }),
     ),
+  tries: () => everything((limit, offset) => told(http.GET('/api/practice', query({ limit, offset })))),
+  beginTry: (asked: TryAsked) => told(http.POST('/api/practice', { body: asked as never })) as Promise<PracticeTry>,
+  readTry: (id: string) => told(http.GET('/api/practice/{id}', path({ id }))),
+  actInTry: (id: string, act: Act) => told(http.POST('/api/practice/{id}/acts', { ...path({ id }), body: act as never })),
+  handOn: (id: string) => told(http.GET('/api/practice/{id}/scenario', path({ id }))),
   measuredLogs: (id: string) => told(http.GET('/api/jobs/{id}/logs', job(id))),
   beginLog: (id: string, name: string, size: number) =>
     told(http.POST('/api/jobs/{id}/logs', { ...job(id), body: { name, size } })),

@@ -2080,6 +2080,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tries
+         * @description List one's own tries, the newest first; a lead sees everybody's of the crew.
+         */
+        get: operations["ewerer_server_api_practice_list_tries"];
+        put?: never;
+        /**
+         * Begin Try
+         * @description Begin a try.
+         */
+        post: operations["ewerer_server_api_practice_begin_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Try
+         * @description Return a try of one's own as it stands.
+         */
+        get: operations["ewerer_server_api_practice_read_try"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Act In Try
+         * @description Do one thing in a try of one's own.
+         */
+        post: operations["ewerer_server_api_practice_act_in_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/{id}/scenario": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hand On
+         * @description Return the scenario of a try that is over, to hand on to others.
+         */
+        get: operations["ewerer_server_api_practice_hand_on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -12390,6 +12474,273 @@ export interface components {
                 [key: string]: (number | null)[][];
             };
         };
+        /** Page[PracticeLine] */
+        Page_PracticeLine_: {
+            /** Items */
+            items: components["schemas"]["PracticeLine"][];
+            /**
+             * Total
+             * @description items in the whole list
+             */
+            total: number;
+            /**
+             * Limit
+             * @description most items of a page
+             */
+            limit: number;
+            /**
+             * Offset
+             * @description items before this page
+             */
+            offset: number;
+        };
+        /**
+         * PracticeLine
+         * @description One try in the list.
+         */
+        PracticeLine: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** By */
+            by: string;
+            /** Level */
+            level: number;
+            /** Site */
+            site: string;
+            /** Over */
+            over: boolean;
+            /** Points */
+            points: number | null;
+            /** Safe */
+            safe: boolean | null;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+        };
+        /**
+         * PracticeDebrief
+         * @description What was hidden: what it showed, what would have told it, how it is mended.
+         */
+        PracticeDebrief: {
+            /** Word */
+            word: string;
+            /** Found */
+            found: boolean;
+            /** Wire */
+            wire: string;
+            /** Display */
+            display: string;
+            /** Plant */
+            plant: string;
+            /** Told By */
+            told_by: string[];
+            /** Mend */
+            mend: string;
+        };
+        /**
+         * PracticeDone
+         * @description One thing that was done.
+         */
+        PracticeDone: {
+            /** Text */
+            text: string;
+            /** Good */
+            good: boolean | null;
+        };
+        /**
+         * PracticeOut
+         * @description A try as it stands: what a trainee sees; what is hidden only when it is over.
+         */
+        PracticeOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Acts */
+            acts: number;
+            /** Seed */
+            seed: number;
+            /** Level */
+            level: number;
+            /** Site */
+            site: string;
+            /** Hidden */
+            hidden: number;
+            /** Left */
+            left: number;
+            /** Complaint */
+            complaint: {
+                [key: string]: string;
+            } | null;
+            /** Seen */
+            seen: components["schemas"]["PracticeReading"][];
+            /** Tests */
+            tests: components["schemas"]["PracticeTest"][];
+            /** Suspects */
+            suspects: components["schemas"]["PracticeSuspect"][];
+            /** Ways */
+            ways: string[];
+            /** Done */
+            done: components["schemas"]["PracticeDone"][];
+            /** Minutes */
+            minutes: number;
+            /** Hint */
+            hint: string;
+            /** Over */
+            over: boolean;
+            score: components["schemas"]["PracticeScore"] | null;
+            /** Debrief */
+            debrief: components["schemas"]["PracticeDebrief"][] | null;
+        };
+        /**
+         * PracticeReading
+         * @description A reading at the devices.
+         */
+        PracticeReading: {
+            /** Word */
+            word: string;
+            /** Unit */
+            unit: string;
+            /** Expected */
+            expected: number | null;
+            /** Shown */
+            shown: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * PracticeScore
+         * @description Points and what they are made of.
+         */
+        PracticeScore: {
+            /** Points */
+            points: number;
+            /** Safe */
+            safe: boolean;
+            /** Why */
+            why: string;
+            /** Found */
+            found: number;
+            /** Of */
+            of: number;
+            /** Wrong */
+            wrong: number;
+            /** Tests */
+            tests: number;
+            /** Minutes */
+            minutes: number;
+            /** Hints */
+            hints: number;
+            shortest: components["schemas"]["PracticeShortest"];
+        };
+        /**
+         * PracticeShortest
+         * @description What the fault finder's own way takes.
+         */
+        PracticeShortest: {
+            /** Tests */
+            tests: number;
+            /** Minutes */
+            minutes: number;
+        };
+        /**
+         * PracticeSuspect
+         * @description A cause with its present probability.
+         */
+        PracticeSuspect: {
+            /** Id */
+            id: string;
+            /** Word */
+            word: string;
+            /** Probability */
+            probability: number;
+        };
+        /**
+         * PracticeTest
+         * @description A test that can be made, and what it gave.
+         */
+        PracticeTest: {
+            /** Id */
+            id: string;
+            /** Question */
+            question: string;
+            /** How */
+            how: string;
+            /** Caution */
+            caution: string;
+            /** Answer */
+            answer: string | null;
+        };
+        /**
+         * PracticeIn
+         * @description A new try: the first lesson, a level with a seed or a drawn one, or a scenario that somebody handed on.
+         */
+        PracticeIn: {
+            /**
+             * Lesson
+             * @default false
+             */
+            lesson: boolean;
+            /**
+             * Level
+             * @default 1
+             */
+            level: number;
+            /** Seed */
+            seed?: number | null;
+            /** Scenario */
+            scenario?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * PracticeActIn
+         * @description One act: a test, naming a cause, a way to mend it, a hint, the end.
+         */
+        PracticeActIn: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "test" | "name" | "mend" | "hint" | "end";
+            /**
+             * Test
+             * @default
+             */
+            test: string;
+            /**
+             * Cause
+             * @default
+             */
+            cause: string;
+            /**
+             * Way
+             * @default 0
+             */
+            way: number;
+        };
+        /**
+         * PracticeScenario
+         * @description A scenario to hand on.
+         */
+        PracticeScenario: {
+            /** Ewerer */
+            ewerer: string;
+            /** Seed */
+            seed: number;
+            /** Level */
+            level: number;
+            /** Job */
+            job: string;
+            /** Faults */
+            faults: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -19675,6 +20026,305 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogSeriesOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_practice_list_tries: {
+        parameters: {
+            query?: {
+                /** @description most items of a page */
+                limit?: number;
+                /** @description items before the page */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PracticeLine_"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_practice_begin_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_practice_read_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_practice_act_in_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeActIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    ewerer_server_api_practice_hand_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeScenario"];
                 };
             };
             /** @description Unauthorized */

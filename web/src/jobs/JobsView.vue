@@ -184,6 +184,7 @@ async function signOut() {
       <div class="top">
         <h1>Jobs</h1>
         <span class="gap" />
+        <RouterLink class="button plain" :to="{ name: 'practice' }">Practice</RouterLink>
         <RouterLink class="button" :to="{ name: 'library' }">Library</RouterLink>
         <FileButton
           v-if="works"

@@ -12,8 +12,8 @@ from ..crews.roles import Role
 from ..crews.who import person_of
 from ..problems import COMPUTES, route_of
 
-STORES_NOTHING = COMPUTES | {"work", "work/<id>"}
-"""Operations that no job, profile or person is changed by; long work only leaves its result."""
+STORES_NOTHING = COMPUTES | {"work", "work/<id>", "practice", "practice/<id>/acts"}
+"""Operations that no job, profile or person is changed by; long work only leaves its result, a try of practice is one's own."""
 ONES_OWN = {
     "session", "session/preferences", "session/password", "session/sign-ins", "session/crew", "session/stay", "session/invitations/<token>", "due/feed",
 }  # fmt: skip

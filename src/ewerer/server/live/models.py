@@ -5,6 +5,7 @@ import uuid
 from django.conf import settings
 from django.db import models
 
+from ..crews.models import Crew
 from ..jobs.models import Job
 
 
@@ -51,3 +52,23 @@ class Task(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} of {self.port_id}"
+
+
+class Try(models.Model):
+    """A try of practice: its scenario and acts; the state is what follows from them, kept for the list."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    crew = models.ForeignKey(Crew, on_delete=models.CASCADE, related_name="tries")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    scenario = models.JSONField()
+    acts = models.JSONField(default=list)
+    state = models.JSONField(default=dict)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-made_at"]
+
+    def __str__(self) -> str:
+        return f"level {self.scenario.get('level')} by {self.by_id}"
