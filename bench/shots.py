@@ -96,13 +96,6 @@ def logbook(page: Page) -> None:
     page.locator("[data-fault]").first.wait_for()
 
 
-def faults(page: Page, base: str) -> None:
-    stage(SKERRY, "Link")(page, base)
-    page.keyboard.press("f")
-    page.get_by_role("button", name="The page is there, but one module").click()
-    page.get_by_role("button", name="none").first.wait_for()
-
-
 def live(page: Page) -> None:
     """Start stand-ins and wait until they are read."""
     page.get_by_role("tab", name="Live").click()
@@ -112,13 +105,27 @@ def live(page: Page) -> None:
     page.wait_for_timeout(4000)
 
 
+def practice(page: Page, base: str) -> None:
+    """Begin the first lesson and make one test."""
+    page.goto(f"{base}/practice")
+    page.get_by_role("button", name="First lesson").click()
+    page.get_by_role("button", name="Are both plugs home").click()
+    page.locator("[data-last]").wait_for()
+
+
+def logs(page: Page) -> None:
+    """Show the week's log, near the days on which something was found."""
+    page.get_by_role("tab", name="Logs").click()
+    page.locator("[data-log-findings]").wait_for()
+    page.locator("[data-log-plot] svg").wait_for()
+    page.wait_for_timeout(800)
+
+
 SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "jobs": (jobs, "light", (1280, 800)),
-    "site": (stage(HERON, "Site"), "light", (1280, 800)),
     "bank": (stage(HERON, "Bank"), "light", (1280, 800)),
     "units": (stage(FENWICK, "Units"), "light", (1280, 800)),
     "link": (stage(SKERRY, "Link"), "light", (1280, 800)),
-    "faults": (faults, "light", (1280, 800)),
     "limits": (stage(SKERRY, "Limits"), "light", (1280, 800)),
     "thresholds": (stage(SKERRY, "Thresholds"), "light", (1280, 800)),
     "thresholds-garage-tablet": (stage(LARCH, "Thresholds"), "dark", (820, 1180)),
@@ -131,6 +138,8 @@ SHOTS: dict[str, tuple[Callable[[Page, str], None], str, tuple[int, int]]] = {
     "run": (stage(SKERRY, "Run", lambda p: p.locator("[data-run-step]").wait_for()), "light", (1280, 800)),
     "proof": (stage(LARCH, "Proof", lambda p: p.locator("[data-test]").first.wait_for()), "light", (1280, 800)),
     "live": (stage(SKERRY, "Proof", live), "light", (1280, 800)),
+    "logs": (stage(SKERRY, "Proof", logs), "light", (1280, 800)),
+    "practice": (practice, "light", (1280, 800)),
     "logbook": (stage(HERON, "Handover", logbook), "light", (1280, 800)),
 }
 

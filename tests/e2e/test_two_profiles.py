@@ -82,8 +82,11 @@ def filled(me, *texts):
 
 
 def port(me, number, label, signals, protocol, entry=""):
-    me.click(me.page.get_by_role("button", name="Add a port"))
     box = me.page.get_by_role("article").nth(number)
+    until(
+        lambda: box.count() or me.click(me.page.get_by_role("button", name="Add a port")),
+        lambda ms: expect(box).to_be_visible(timeout=ms),
+    )
     me.click(box.get_by_label("Label beside it"))
     me.type(label)
     me.press("Tab")

@@ -54,7 +54,7 @@ def made(seed, days=2, clean=False):
     mode, since, contact = "off", 0, 0
     begin_h = draw.uniform(8, 10)
     generator = draw.random() < 0.5
-    transfer_left = 0
+    transfer_left, back = 0, -1000
     evening = [int(draw.uniform(19, 23) * 3600) for _ in range(draw.randint(0, 3))]
     table = np.interp(np.linspace(0, 1.05, 10501), ocv_x, ocv_y).tolist()
     for i in range(n):
@@ -85,10 +85,11 @@ def made(seed, days=2, clean=False):
             if i - since > 5400:
                 mode = "off"
         if mode == "off":
-            if day_s in evening:
+            if day_s in evening and i - back > 300:
                 transfer_left = draw.randint(600, 3000)
             if transfer_left:
                 transfer_left -= 1
+                back = i
                 a = 0.0
             else:
                 a = -(load * capacity / 840 / 0.93 + 60) / 52.5 if soc > 0.15 else -1.0

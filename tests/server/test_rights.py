@@ -72,6 +72,15 @@ TABLE = {
     "/api/jobs/{id}/reads/{task}": {"GET": R, "DELETE": M},
     "/api/jobs/{id}/rig": {"POST": M, "DELETE": M},
     "/api/jobs/{id}/rig/acts": {"POST": M},
+    "/api/jobs/{id}/logs": {"GET": R, "POST": M},
+    "/api/jobs/{id}/logs/{log}": {"GET": R, "DELETE": M},
+    "/api/jobs/{id}/logs/{log}/parts/{number}": {"PUT": M},
+    "/api/jobs/{id}/logs/{log}/read": {"POST": M},
+    "/api/jobs/{id}/logs/{log}/series": {"GET": R},
+    "/api/practice": {"GET": R, "POST": R},
+    "/api/practice/{id}": {"GET": R},
+    "/api/practice/{id}/acts": {"POST": R},
+    "/api/practice/{id}/scenario": {"GET": R},
     "/api/plan": {"POST": R},
     "/api/jobs/{id}/sheets/{unit}": {"GET": R},
     "/api/jobs/{id}/sheets/{unit}/pdf": {"GET": R},
@@ -110,17 +119,19 @@ TABLE = {
     "/api/feeds/{token}/due.ics": {"GET": N},
 }
 ROUTES = [(path, m.upper()) for path, ops in json.loads(openapi_json())["paths"].items() for m in ops]
-SLOW = ("/rig", "pdf", "/handover", "/simulate", "/work", "/symptoms")
+SLOW = ("/rig", "/practice", "pdf", "/handover", "/simulate", "/work", "/symptoms")
 
 
 def asked(client, method, path, job, token="none"):
-    fill = {"id": job if path.startswith("/api/jobs/") else "1", "number": "1", "other": "1", "unit": "U1", "profile": "none"}
+    id = job if path.startswith("/api/jobs/") else str(uuid.UUID(int=1)) if path.startswith("/api/practice") else "1"
+    fill = {"id": id, "number": "1", "other": "1", "unit": "U1", "profile": "none"}
     fill |= {
         "token": token,
         "link": "1",
         "device": "U1",
         "port": str(uuid.UUID(int=1)),
         "task": str(uuid.UUID(int=1)),
+        "log": str(uuid.UUID(int=1)),
         "key": "p-1",
         "name": "none",
         "kind": "job",

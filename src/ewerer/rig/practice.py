@@ -152,6 +152,7 @@ class _Try:
         self.done: list[dict[str, Any]] = []
         self.minutes = self.tests = self.wrong = self.useless = self.hints = 0
         self.named = ""
+        self.refuted: set[str] = set()
         self.over = ""
         self.hint = ""
         self._truth: dict[str, int] | None = None
@@ -172,7 +173,10 @@ class _Try:
         """Return how the causes of the present symptom stand."""
         if not self.left or self.over:
             return None
-        return diagnose(FAULTS[self.complaint].symptom, {t: o for t, o in self.known.items() if t in knowledge().tests})
+        told = diagnose(FAULTS[self.complaint].symptom, {t: o for t, o in self.known.items() if t in knowledge().tests})
+        left = [s for s in told.suspects if s.id not in self.refuted]
+        whole = sum(s.probability for s in left) or 1.0
+        return told.model_copy(update={"suspects": [s.model_copy(update={"probability": s.probability / whole}) for s in left]})
 
     def best(self) -> str:
         """Return the most telling test that is not made and can be; empty where none tells anything."""
@@ -216,7 +220,9 @@ class _Try:
             self.done.append({"text": f"{asked.question} Not to be told here.", "good": None})
             return
         self.known[test] = outcome
-        self.done.append({"text": f"{asked.question} {asked.outcomes[outcome]}.", "good": None})
+        self.done.append(
+            {"text": f"{asked.question} {asked.outcomes[outcome][:1].upper()}{asked.outcomes[outcome][1:]}.", "good": None}
+        )
 
     def _name(self, act: Mapping[str, Any]) -> None:
         cause = str(act.get("cause"))
@@ -229,6 +235,7 @@ class _Try:
             self.done.append({"text": f"Named: {word}. Right.", "good": True})
         else:
             self.wrong += 1
+            self.refuted.add(cause)
             self.minutes += WRONG_MIN
             self.done.append({"text": f"Named: {word}. It was looked at and is in order.", "good": False})
 
@@ -253,7 +260,7 @@ class _Try:
             self.left.remove(self.named)
             self.done.append({"text": of.right, "good": True})
             self.named, self._truth = "", None
-            self.known = {}
+            self.known, self.refuted = {}, set()
             if not self.left:
                 self.over = "done"
 
@@ -397,15 +404,11 @@ def scripted(scenario: Scenario, careful: bool, lot: random.Random | None = None
             made.act({"do": "name", "cause": lot.choice(told.suspects).id})
         else:
             best = made.best()
-            spoken = {d["text"] for d in made.done if d["good"] is False}
-            suspects = [s for s in told.suspects if f"Named: {s.word}. It was looked at and is in order." not in spoken]
-            sure = told.suspects[0].probability > 0.9 and suspects and suspects[0] == told.suspects[0]
+            sure = told.suspects[0].probability > 0.9
             if best and not sure and len(made.known) < MOST_TESTS:
                 made.act({"do": "test", "test": best})
-            elif suspects:
-                made.act({"do": "name", "cause": suspects[0].id})
             else:
-                made.act({"do": "end"})
+                made.act({"do": "name", "cause": told.suspects[0].id})
     return {
         "over": made.over,
         "left": len(made.left),

@@ -67,6 +67,7 @@ async function handOn() {
   const made = await does(() => api.handOn(id.value))
   if (made) saveJson(`practice-${made.level}-${made.seed}`, made)
 }
+const last = computed(() => state.value?.done.at(-1))
 const LEVELS = ['one fault, one site', 'one fault, several sites', 'two faults', 'two faults, any site', 'three faults']
 const ready = computed(() => state.value?.tests.filter((t) => t.answer === null) ?? [])
 const seen = computed(() => (state.value?.seen ?? []).filter((r) => Object.keys(r.shown).length))
@@ -135,7 +136,7 @@ const headline = computed(() => {
       </template>
       <template v-else>
         <p>
-          <RouterLink :to="{ name: 'practice' }">‹ All tries</RouterLink>
+          <RouterLink :to="{ name: 'practice' }">‹ All tries</RouterLink>{{ ' ' }}
           <span v-if="state" class="soft"
             >{{ state.site }}, level {{ state.level }}: {{ counted(state.hidden, 'fault') }} hidden, {{ state.left }} left ·
             {{ state.minutes }} min</span
@@ -150,6 +151,9 @@ const headline = computed(() => {
             <StateMark v-if="state.score" :state="state.score.safe ? (state.left ? 'caution' : 'ok') : 'stop'" /> {{ headline }}
           </h1>
           <p v-if="!state.over && state.complaint" class="soft">The display: {{ state.complaint.seen }}.</p>
+          <p v-if="last && !state.over" role="status" class="last" data-last>
+            <StateMark v-if="last.good !== null" :state="last.good ? 'ok' : 'stop'" /> {{ last.text }}
+          </p>
           <NoticeBar v-if="failure" kind="bad">{{ failure }}</NoticeBar>
           <NoticeBar v-if="state.hint" kind="caution" data-hint>{{ state.hint }}</NoticeBar>
           <section v-if="state.ways.length" aria-label="Ways to mend it" class="ways">
@@ -205,6 +209,19 @@ const headline = computed(() => {
             <button class="plain" :disabled="busy" @click="act({ do: 'end' })">End and show what was hidden</button>
           </p>
           <FoldPart
+            v-if="state.done.length"
+            name="practice:done"
+            title="What was done"
+            :says="counted(state.done.length, 'act')"
+            begins
+          >
+            <ol class="acts" aria-live="polite" data-done>
+              <li v-for="(d, i) in state.done" :key="i">
+                <StateMark v-if="d.good !== null" :state="d.good ? 'ok' : 'stop'" /> {{ d.text }}
+              </li>
+            </ol>
+          </FoldPart>
+          <FoldPart
             v-if="seen.length && !state.over"
             name="practice:seen"
             title="What the devices show"
@@ -228,19 +245,6 @@ const headline = computed(() => {
               </tbody>
             </table>
           </FoldPart>
-          <FoldPart
-            v-if="state.done.length"
-            name="practice:done"
-            title="What was done"
-            :says="counted(state.done.length, 'act')"
-            begins
-          >
-            <ol class="acts" aria-live="polite" data-done>
-              <li v-for="(d, i) in state.done" :key="i">
-                <StateMark v-if="d.good !== null" :state="d.good ? 'ok' : 'stop'" /> {{ d.text }}
-              </li>
-            </ol>
-          </FoldPart>
         </template>
       </template>
     </main>
@@ -258,6 +262,12 @@ h1 {
   gap: 8px;
   align-items: center;
   margin: 8px 0;
+}
+h2 {
+  margin: 24px 0 4px;
+}
+.last {
+  font-weight: 600;
 }
 .levels {
   display: flex;

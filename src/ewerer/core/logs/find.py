@@ -371,7 +371,7 @@ def _contact(
             if by_volts is not None:
                 found.append((float(tt[near][0]) + by_volts[0], by_volts[1] + step / 2))
     if found and found[0][1] > 3 * step:
-        begin, end = int(np.searchsorted(t, found[0][0] - 400)), int(np.searchsorted(t, found[0][0] + 400))
+        begin, end = int(np.searchsorted(t, found[0][0] - 400)), int(np.searchsorted(t, found[0][0] + 200))
         ta, aa = t[begin : end + 1], amps[begin : end + 1]
         ok = np.isfinite(aa)
         ta, aa = ta[ok], aa[ok]
