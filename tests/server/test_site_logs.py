@@ -151,3 +151,29 @@ def test_thinning_keeps_peaks():
     y[43_210] = 5.0
     rows = thinned(x, y, 500)
     assert len(rows) == 500 and rows[0] == 0 and rows[-1] == 99_999 and 43_210 in rows and np.all(np.diff(rows) > 0)
+
+
+def test_what_never_came_whole_goes_in_the_end_and_files_of_logs_that_are_gone(mine, job, raw):
+    from datetime import timedelta
+
+    id = sent(mine, job, raw)
+    post(mine, f"/jobs/{job}/logs/{id}/read", {})
+    mine.get(f"/api/jobs/{job}/logs/{id}/series")
+    begun = post(mine, f"/jobs/{job}/logs", {"name": "half.csv", "size": 500_000}).json()["id"]
+    (actions.FOLDER / "0123.parquet").write_bytes(b"of a log that is gone")
+    assert actions.sweep() == 1
+    half = Log.objects.get(pk=begun)
+    Log.objects.filter(pk=begun).update(made_at=half.made_at - timedelta(days=actions.BEGUN_DAYS + 1))
+    assert actions.sweep() == 1
+    assert [str(log.pk) for log in Log.objects.all()] == [id] and len(list(actions.FOLDER.glob("*.parquet"))) == 1
+
+
+def test_a_log_that_takes_too_much_memory_is_refused_in_words(mine, job, raw, monkeypatch):
+    id = sent(mine, job, raw)
+
+    def ended(*asked):
+        raise actions.pool.ProcessEnded("log_kept: killed")
+
+    monkeypatch.setattr(actions.pool, "run_for", ended)
+    assert "memory" in assert_problem(post(mine, f"/jobs/{job}/logs/{id}/read", {}), 422)["problems"][0]["message"]
+    assert "memory" in mine.get(f"/api/jobs/{job}/logs").json()["items"][0]["problem"]

@@ -268,8 +268,8 @@ def _spreadsheet(source: Path | bytes) -> Any:
     held = io.BytesIO(source) if isinstance(source, bytes) else source
     try:
         with zipfile.ZipFile(held) as inner:
-            if sum(i.file_size for i in inner.infolist()) > 4 * MOST_BYTES:
-                raise refuse("this spreadsheet is too large when unpacked", f"at most {4 * MOST_BYTES // 2**20} MB")
+            if sum(i.file_size for i in inner.infolist()) > MOST_BYTES:
+                raise refuse("this spreadsheet is too large when unpacked", f"at most {MOST_BYTES // 2**20} MB")
         book = openpyxl.load_workbook(held, read_only=True, data_only=True)
     except (zipfile.BadZipFile, KeyError, ValueError, OSError, TypeError, AttributeError) as error:
         raise refuse("this spreadsheet cannot be read", "a whole XLSX file", str(error)[:80]) from None

@@ -6,6 +6,7 @@ import hashlib
 import json
 import uuid
 from collections.abc import Mapping
+from datetime import timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -13,6 +14,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.core.cache import caches
 from django.db.models import Sum
+from django.utils import timezone
 
 from ...core import tasks
 from ...core.trade.errors import DocumentError, Problem
@@ -30,6 +32,10 @@ MOST_FILE = 500 * 2**20
 MOST_OF_CREW = 2 * 2**30
 """Most bytes of all of a crew's logs, as they came or as they are kept."""
 MOST_LOGS = 200
+READ_S = 120.0
+"""Most processor time that reading or judging a log takes [s]."""
+BEGUN_DAYS = 7
+"""A log that has not come whole after so many days is deleted."""
 FOLDER = DATA_DIR / "logs"
 
 
@@ -91,6 +97,15 @@ def header_of(mapping: Mapping[str, str | None]) -> str:
     return hashlib.sha256("\n".join(mapping).encode()).hexdigest()
 
 
+def _read(path: Path, name: str, kept: Path, mapping: dict[str, str | None] | None, inputs: tasks.Inputs) -> dict[str, Any]:
+    try:
+        return pool.run_for(READ_S, tasks.log_kept, str(path), name, str(kept), mapping, inputs)
+    except (pool.ProcessEnded, MemoryError):
+        raise _refused(
+            "/file", "this log takes more memory than a process may have here", "fewer rows, or EWERER_WORKER_MB raised"
+        ) from None
+
+
 def read(log: Log, mapping: dict[str, str | None] | None) -> Log:
     """Read a log that has come whole, or read it anew by another mapping; what a person said of its columns is remembered."""
     raw = log.parts.filter(columns=False)
@@ -104,12 +119,12 @@ def read(log: Log, mapping: dict[str, str | None] | None) -> Log:
             for data in raw.values_list("data", flat=True).iterator(chunk_size=2):
                 out.write(data)
         try:
-            told = pool.ask(tasks.log_kept, (str(path), log.name, str(kept), mapping, inputs), 120.0)
+            told = _read(path, log.name, kept, mapping, inputs)
             if mapping is None:
                 remembered = LogMapping.objects.filter(crew=log.job.crew, header=header_of(told["mapping"])).first()
                 if remembered is not None and remembered.mapping != told["mapping"]:
                     mapping = remembered.mapping
-                    told = pool.ask(tasks.log_kept, (str(path), log.name, str(kept), mapping, inputs), 120.0)
+                    told = _read(path, log.name, kept, mapping, inputs)
         except DocumentError as error:
             _failed(log, str(error))
             raise
@@ -165,7 +180,7 @@ def report(log: Log) -> dict[str, Any]:
     key = f"log-{log.digest}-{inputs.key}"
     text = caches["default"].get(key)
     if text is None:
-        text = pool.ask(tasks.log_report, (str(_file(log)), inputs), 60.0)
+        text = pool.run_for(READ_S, tasks.log_report, str(_file(log)), inputs)
         caches["default"].set(key, text, 3600)
     told: dict[str, Any] = json.loads(text)
     return told
@@ -175,6 +190,20 @@ def series(log: Log, columns: list[str], from_s: float, to_s: float, most: int) 
     """Return the lines of a stretch of a log."""
     told: dict[str, Any] = json.loads(pool.run(tasks.log_series, str(_file(log)), columns, from_s, to_s, most))
     return told
+
+
+@writes
+def sweep() -> int:
+    """Delete what never came whole, and files of logs that are gone; return how many went."""
+    late = Log.objects.filter(state="receiving", made_at__lt=timezone.now() - timedelta(days=BEGUN_DAYS))
+    gone = late.count()
+    late.delete()
+    kept = set(Log.objects.exclude(digest="").values_list("digest", flat=True))
+    for path in FOLDER.glob("*.parquet"):
+        if path.stem not in kept:
+            path.unlink(missing_ok=True)
+            gone += 1
+    return gone
 
 
 @writes

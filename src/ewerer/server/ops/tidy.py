@@ -15,6 +15,7 @@ from ..crews.actions import TRAIL_DAYS, note
 from ..crews.models import Crew, Deed, Invitation, SignIn
 from ..jobs import actions as jobs
 from ..jobs.models import Job
+from ..logs import actions as logs
 from ..record.models import Handover
 from ..writing import writes
 
@@ -55,6 +56,7 @@ def tidy() -> dict[str, int]:
             thinned += jobs.thin(job.pk, crew.keep_revisions, kept)
     if gone or thinned:
         jobs.sweep_series()
+    logs.sweep()
     return {"jobs": gone, "revisions": thinned}
 
 

@@ -97,13 +97,18 @@ def run(task: Callable[[Unpack[A]], R], *args: *A) -> R:
 
     Raises what the task raises, :class:`ShuttingDown`, :class:`ProcessEnded`, DeadlineExceeded, and ClientGone where nobody waits.
     """
+    return run_for(MOST_S, task, *args)
+
+
+def run_for(seconds: float, task: Callable[[Unpack[A]], R], *args: *A) -> R:
+    """Carry out ``task`` likewise, within processor time of its own [s]."""
     if not _workers:
         return task(*args)
     turn = _of_crew[CREW.get()]
     while not turn.acquire(timeout=0.1):
         check_deadline()
     try:
-        return ask(task, args, min(remaining_s(), MOST_S))
+        return ask(task, args, min(remaining_s(), seconds))
     finally:
         turn.release()
 
