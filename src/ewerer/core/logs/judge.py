@@ -221,7 +221,7 @@ def _limits(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list[
                             at,
                             round(most, 1),
                             limit,
-                            f"At most {most:.0f} A; the plan's {side} limit is {limit:.0f} A.",
+                            f"Highest {most:.0f} A; the plan's {side} limit is {limit:.0f} A.",
                         )
                     )
         told = log.columns.get(column)
@@ -287,7 +287,7 @@ def _volts(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list[V
             at = int(np.nanargmin(calm))
             least = float(calm[at])
             word: Word = "caution" if alarm is not None and least < alarm - within else "good"
-            text = f"At least {least:.2f} V" + (f", below the alarm of {alarm:.1f} V." if word == "caution" else ".")
+            text = f"Lowest {least:.2f} V" + (f", below the alarm of {alarm:.1f} V." if word == "caution" else ".")
             out.append(Verdict("lowest volts", word, at, at, round(least, 2), alarm if word == "caution" else low, text))
     if plan is not None and plan.bank is not None and volts is not None:
         highest = plan.bank.cell_max_v * plan.bank.series_cells
@@ -415,8 +415,8 @@ def _sensors(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list
                         j,
                         round(most, 1),
                         SENSOR_RISE_C_H,
-                        f"It rises by {most:.0f} °C an hour on {len(days)} day{'s' if len(days) > 1 else ''}; a bank cannot."
-                        " Is the sensor in the sun or at a warm part?",
+                        f"The temperature sensor rises by {most:.0f} °C an hour on {len(days)} day{'s' if len(days) > 1 else ''}; a bank cannot."
+                        " Is it in the sun or at a warm part?",
                     )
                 )
         if float(np.nanmax(temp)) == float(np.nanmin(temp)) == SENSOR_DEFAULT_C and log.t_s[-1] > 86_400:
