@@ -33,7 +33,7 @@ def test_a_careful_trainee_finds_all_of_it_and_a_careless_one_does_not_do_as_wel
     assert careful["over"] == "done" and score["safe"] and score["found"] == score["of"] and score["points"] >= 85
     assert score["shortest"]["tests"] == careful["tests"]
     careless = [scripted(scenario, False, random.Random(n))["try"].score() for n in range(6)]
-    assert all(c["points"] <= score["points"] for c in careless)
+    assert sum(c["points"] for c in careless) / len(careless) < score["points"], "a guess may be lucky, guessing is not"
     assert min(c["points"] for c in careless) < 60
 
 
