@@ -42,6 +42,6 @@ def run(args: argparse.Namespace) -> int:
         if not source.is_file():
             raise DocumentError([Problem(pointer="/file", message="there is no such file", value=args.file, expected="a log")])
     planned = plan(job, held) if job is not None else None
-    made = report(open_log(source, name, mapping, job, held), job, planned)
+    made = report(open_log(source, name, mapping, job), job, planned)
     write((made.model_dump_json(indent=2, by_alias=True) + "\n").encode(), args.output)
     return STOPPED if made.worst() == "bad" or (planned is not None and planned.worst() == "stop") else 0

@@ -339,8 +339,7 @@ def log_kept(path: str, name: str, kept: str, mapping: dict[str, str | None] | N
     from .logs import keeping
     from .logs.report import open_log
 
-    job, library = of.read()
-    log = open_log(Path(path), name, mapping, job, library)
+    log = open_log(Path(path), name, mapping, of.read()[0])
     keeping.save(log, Path(kept))
     return {"rows": log.rows, "bad_rows": log.bad_rows, "mapping": log.mapping, "span_s": float(log.t_s[-1])}
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..trade.log_margins import ON_HZ, ON_V
 from .table import Log
 
 __all__ = ["Figure", "Found", "Hold", "Segment", "find"]
@@ -21,9 +22,12 @@ LEAST_HOLD_S = 120.0
 SMOOTH_S = 5.0
 LEAST_STEP_A = 5.0
 SEEN_S = 5.0
-AROUND, LEAST_SHARE = 0.35, 0.3
 """With longer steps an overshoot may lie between two rows; its error is then not known."""
+AROUND, LEAST_SHARE = 0.35, 0.3
+"""Steps of current whose ohms lie so near belong together, and must be so large a part of all."""
 NIGHT = (18, 6)
+GENERATOR_ON = (("generator", 0.5), ("generator_hz", ON_HZ), ("generator_v", ON_V))
+"""Columns that tell whether a generator runs, the surest first, and above what."""
 FULL_C_RATE = 0.06
 """Tail under which a bank is full, as a part of its capacity an hour (common practice: 2 to 5 %)."""
 CV_PART = 0.8
@@ -73,7 +77,6 @@ class Found:
     noise_v: float = 0.0
     noise_a: float = 0.0
     float_rows: list[tuple[int, int]] = field(default_factory=list)
-    starts: list[int] = field(default_factory=list)
     transfers: list[int] = field(default_factory=list)
     levels: list[float] = field(default_factory=list)
     """voltages near the top at which something held the bank"""
@@ -177,15 +180,15 @@ def _levels(volts: np.ndarray, weight: np.ndarray, charging: np.ndarray, noise: 
     refined = []
     for level in out:
         near = np.abs(v - level) <= 2.5 * bin_v
-        refined.append(_weighted_median(v[near], w[near]))
+        refined.append(_weighted(v[near], w[near], 0.5))
     return sorted(refined, reverse=True)
 
 
-def _weighted_median(x: np.ndarray, w: np.ndarray) -> float:
+def _weighted(x: np.ndarray, w: np.ndarray, part: float) -> float:
+    """Return the figure below which a part of all weight lies."""
     order = np.argsort(x)
     total = np.cumsum(w[order])
-    middle = float(x[order][int(np.searchsorted(total, total[-1] / 2))])
-    return middle
+    return float(x[order][int(np.searchsorted(total, part * total[-1]))])
 
 
 def find(log: Log, capacity_ah: float | None = None, absorb_v: float | None = None) -> Found:
@@ -240,7 +243,6 @@ def _charging(
         if regulated or (near and runs):
             level = candidate
             break
-    mask = np.zeros(len(t), bool)
     out.levels = [x for x in levels if x > 0.97 * top]
     if level is not None:
         runs = _joined(_runs((np.nan_to_num(v) >= level - tolerance) & resting), t, MERGE_S)
@@ -251,9 +253,8 @@ def _charging(
             if hold.end_s - hold.contact_s < LEAST_HOLD_S / 2:
                 continue
             out.holds.append(hold)
-            mask[hold.first : hold.last + 1] = True
-        _float(log, out, v, a, levels, level, tolerance, still, mask)
-    _segments(log, out, a, still, mask, capacity_ah)
+        _float(log, out, v, a, tolerance, still)
+    _segments(log, out, a, still, capacity_ah)
     if out.holds:
         full = [h for h in out.holds if h.full]
         best = max(full or out.holds, key=lambda h: h.end_s - h.contact_s)
@@ -298,7 +299,7 @@ def _hold(
     inside = (t >= t[i] + 60) & (t <= t[j]) if t[j] - t[i] > 300 else (t >= t[i]) & (t <= t[j])
     own = np.abs(v - level) <= 2 * tolerance
     mine = float(np.nanmedian(volts[inside & own])) if (inside & own).any() else level
-    contact, error = _contact(t, volts, amps, i, mine, out.noise_v, out.noise_a, tolerance, step)
+    contact, error = _contact(t, volts, amps, i, mine, out.noise_v, out.noise_a, step)
     contact = min(contact, float(t[j]))
     first = int(np.searchsorted(t, contact))
     # The end: amps fall away before or as volts do.
@@ -323,8 +324,8 @@ def _hold(
     return Hold(min(first, last), last, contact, end_s, error, mine, max(over, 0.0), tail, bool(full))
 
 
-def _knee(x: np.ndarray, y: np.ndarray, noise: float) -> tuple[float, float, float] | None:
-    """Fit y = slope x min(x - knee, 0): return the knee, its error and the slope; every row is tried, the least squares win."""
+def _knee(x: np.ndarray, y: np.ndarray, noise: float) -> tuple[float, float] | None:
+    """Fit y = slope x min(x - knee, 0): return the knee and its error; every row is tried, the least squares win."""
     n, sx, sy = np.arange(1, len(x) + 1), np.cumsum(x), np.cumsum(y)
     sxx, sxy, syy = np.cumsum(x**2), np.cumsum(x * y), float(np.sum(y**2))
     across, along = sxy - x * sy, sxx - 2 * x * sx + n * x**2
@@ -335,19 +336,11 @@ def _knee(x: np.ndarray, y: np.ndarray, noise: float) -> tuple[float, float, flo
     k = int(np.argmin(left))
     if not np.isfinite(left[k]):
         return None
-    return float(x[k]), float(min(max(noise, 1e-3) / np.sqrt(max(2, min(k, 30))) / slope[k], 600.0)), float(slope[k])
+    return float(x[k]), float(min(max(noise, 1e-3) / np.sqrt(max(2, min(k, 30))) / slope[k], 600.0))
 
 
 def _contact(
-    t: np.ndarray,
-    volts: np.ndarray,
-    amps: np.ndarray,
-    i: int,
-    level: float,
-    noise: float,
-    noise_a: float,
-    tolerance: float,
-    step: float,
+    t: np.ndarray, volts: np.ndarray, amps: np.ndarray, i: int, level: float, noise: float, noise_a: float, step: float
 ) -> tuple[float, float]:
     """Return the second at which volts first reached a level, and how far that may be off.
 
@@ -443,17 +436,7 @@ def _end(
     return last, float(t[last])
 
 
-def _float(
-    log: Log,
-    out: Found,
-    v: np.ndarray,
-    a: np.ndarray,
-    levels: list[float],
-    level: float,
-    tolerance: float,
-    still: float,
-    mask: np.ndarray,
-) -> None:
+def _float(log: Log, out: Found, v: np.ndarray, a: np.ndarray, tolerance: float, still: float) -> None:
     """Find the stretches after a hold in which a lower voltage is held."""
     t = log.t_s
     rows: list[tuple[int, int]] = []
@@ -490,7 +473,7 @@ def _float(
         out.figures["float_v"] = Figure(round(float(np.median(found)), 3), round(max(out.noise_v, 0.005), 3))
 
 
-def _segments(log: Log, out: Found, a: np.ndarray, still: float, mask: np.ndarray, capacity_ah: float | None) -> None:
+def _segments(log: Log, out: Found, a: np.ndarray, still: float, capacity_ah: float | None) -> None:
     """Divide the log into stretches: bulk, absorption, hold, float, rebulk, discharge, idle."""
     t, n = log.t_s, len(log.t_s)
     kinds = np.where(np.nan_to_num(a) > still, 1, np.where(np.nan_to_num(a) < -still, 2, 0)).astype(np.int8)
@@ -571,9 +554,7 @@ def _resistance(log: Log, out: Found, volts: np.ndarray, amps: np.ndarray) -> No
         return
     x, y = d_a[ok], d_v[ok]
     # Steps at which something held the volts say nothing: begin above the middle, and keep what lies around.
-    ratio, weight = y / x, np.abs(x)
-    order = np.argsort(ratio)
-    slope = float(ratio[order][int(np.searchsorted(np.cumsum(weight[order]), 0.7 * weight.sum()))])
+    slope = _weighted(y / x, np.abs(x), 0.7)
     spread = 0.0
     for _ in range(8):
         if slope <= 0:
@@ -648,7 +629,7 @@ def _extremes(log: Log, out: Found) -> None:
         out.figures[key] = Figure(round(value, 4), round(2 * out.noise_v, 4) if name == "volts" else None)
 
 
-def _flag(log: Log, *names: tuple[str, float]) -> np.ndarray | None:
+def flag(log: Log, *names: tuple[str, float]) -> np.ndarray | None:
     """Return whether something is on at each row, from the first column that is there; what is missing is as it was before."""
     for name, more in names:
         x = log.columns.get(name)
@@ -663,21 +644,20 @@ def _flag(log: Log, *names: tuple[str, float]) -> np.ndarray | None:
 
 def _switches(log: Log, out: Found, weight: np.ndarray) -> None:
     """Count transfers to the mains and starts of the generator."""
-    on = _flag(log, ("on_mains", 0.5))
+    on = flag(log, ("on_mains", 0.5))
     if on is not None:
         rises = np.flatnonzero(np.diff(on.astype(np.int8)) > 0) + 1
         out.transfers = rises.tolist()
         out.figures["transfers"] = Figure(len(rises))
-        hours = (log.clock.wall.astype("datetime64[h]") - log.clock.wall.astype("datetime64[D]")).astype(int)
+        hours = log.minute_of_day // 60
         days = (log.clock.wall - np.timedelta64(12, "h")).astype("datetime64[D]")
         night = (hours >= NIGHT[0]) | (hours < NIGHT[1])
         nights = len(np.unique(days[night])) if night.any() else 0
         if nights:
             out.figures["transfers_per_night"] = Figure(round(float(night[rises].sum()) / nights, 3))
-    running = _flag(log, ("generator", 0.5), ("generator_hz", 20.0), ("generator_v", 40.0))
+    running = flag(log, *GENERATOR_ON)
     if running is not None:
         starts = np.flatnonzero(np.diff(running.astype(np.int8)) > 0) + 1
-        out.starts = starts.tolist()
         out.figures["generator_starts"] = Figure(len(starts))
         out.figures["generator_h"] = Figure(
             round(float(weight[running].sum()) / 3600, 3), round(log.clock.step_s * 2 * max(1, len(starts)) / 3600, 3)

@@ -8,18 +8,17 @@ from __future__ import annotations
 import re
 import tempfile
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from ..devices.library import Library
 from ..devices.wire import rvc
 from ..devices.wire.protocols import FAMILIES, Family
-from ..documents.job import Job
 from .clock import passed
 from .quantities import QUANTITIES
-from .table import MOST_BYTES, Log, refuse
+from .table import Log, begin_of, refuse
 
 __all__ = ["Frames", "decode", "is_frames", "parse_candump", "read_frames"]
 
@@ -54,17 +53,16 @@ class Frames:
     bad: int = 0
 
 
+def _is_candump(head: bytes) -> bool:
+    """Return whether at least half of the first lines are frames as candump writes them."""
+    lines = [line for line in head.splitlines()[:-1] if line.strip()][:20] or head.splitlines()[:1]
+    return bool(lines) and sum(bool(LINE.match(x) or SHOWN.match(x)) for x in lines) >= 0.5 * len(lines)
+
+
 def is_frames(source: Path | bytes, name: str) -> bool:
     """Return whether a file holds frames of a bus, by its begin and its name."""
-    if isinstance(source, Path):
-        with source.open("rb") as held:
-            head = held.read(4096)
-    else:
-        head = source[:4096]
-    if head[:4] == b"LOGG" or head[:3] == b"MDF":
-        return True
-    lines = [line for line in head.splitlines()[:-1] if line.strip()][:20] or head.splitlines()[:1]
-    if lines and sum(bool(LINE.match(x) or SHOWN.match(x)) for x in lines) >= 0.5 * len(lines):
+    head = begin_of(source)
+    if head[:4] == b"LOGG" or head[:3] == b"MDF" or _is_candump(head):
         return True
     suffix = Path(name).suffix.lower()
     if suffix == ".asc":
@@ -246,15 +244,20 @@ def _by_reader(source: Path | bytes, suffix: str) -> Frames:
     )
 
 
+@lru_cache(maxsize=16)
+def _database(text: str) -> Any:
+    import cantools
+
+    return cantools.database.load_string(text, "dbc")
+
+
 def decode(frames: Frames, family: Family) -> dict[str, tuple[np.ndarray, np.ndarray]]:
     """Return each measurement of a family: seconds and figures."""
     out: dict[str, tuple[np.ndarray, np.ndarray]] = {}
     text = family.dbc_text()
     if text is None:
         return _rvc(frames) if family.name == "rv-c" else out
-    import cantools
-
-    database: Any = cantools.database.load_string(text, "dbc")
+    database = _database(text)
     for message in database.messages:
         rows = (frames.id == message.frame_id) & (frames.extended == message.is_extended_frame) & (frames.size >= message.length)
         wanted = [s for s in message.signals if s.name in family.signals]
@@ -294,13 +297,11 @@ def _rvc(frames: Frames) -> dict[str, tuple[np.ndarray, np.ndarray]]:
 
 def _family(frames: Frames) -> Family | None:
     """Return the family whose identifiers most of the frames bear."""
-    import cantools
-
     best: tuple[int, Family | None] = (0, None)
     for family in FAMILIES.values():
         text = family.dbc_text()
         if text is not None:
-            database: Any = cantools.database.load_string(text, "dbc")
+            database = _database(text)
             long = {m.frame_id for m in database.messages if m.is_extended_frame}
             short = {m.frame_id for m in database.messages if not m.is_extended_frame}
             number = int(
@@ -317,17 +318,13 @@ def _family(frames: Frames) -> Family | None:
     return best[1]
 
 
-def read_frames(source: Path | bytes, name: str, job: Job | None = None, library: Library | None = None) -> Log:
+def read_frames(source: Path | bytes, name: str) -> Log:
     """Return a log made of frames: a row each time the bank's volts came, with what else was told at most five seconds before."""
-    size = source.stat().st_size if isinstance(source, Path) else len(source)
-    if size > MOST_BYTES:
-        raise refuse(f"{size / 2**20:.0f} MB in one file", f"at most {MOST_BYTES // 2**20} MB")
-    raw = source.read_bytes() if isinstance(source, Path) else source
-    head = [line for line in raw[:4096].splitlines()[:-1] if line.strip()][:20] or raw[:4096].splitlines()[:1]
-    if sum(bool(LINE.match(x) or SHOWN.match(x)) for x in head) >= 0.5 * max(1, len(head)) and raw[:4] != b"LOGG":
-        frames = parse_candump(raw)
+    head = begin_of(source)
+    if _is_candump(head):
+        frames = parse_candump(source.read_bytes() if isinstance(source, Path) else source)
     else:
-        suffix = ".blf" if raw[:4] == b"LOGG" else ".mf4" if raw[:3] == b"MDF" else Path(name).suffix.lower()
+        suffix = ".blf" if head[:4] == b"LOGG" else ".mf4" if head[:3] == b"MDF" else Path(name).suffix.lower()
         frames = _by_reader(source, suffix)
     family = _family(frames)
     if family is None:

@@ -20,8 +20,6 @@ from ..trade.log_margins import (
     LOG_LIMIT_WITHIN,
     LOG_VOLTS_WITHIN,
     MANY_TRANSFERS,
-    ON_HZ,
-    ON_V,
     PATH_WORSE,
     SENSOR_DEFAULT_C,
     SENSOR_RISE_C_H,
@@ -30,7 +28,7 @@ from ..trade.log_margins import (
     WINDOW_NEAR_MIN,
     WINDOW_WITHIN_MIN,
 )
-from .find import Found, _flag, _median3, _runs, _smooth
+from .find import GENERATOR_ON, Found, _median3, _runs, _smooth, flag
 from .table import Log
 
 __all__ = ["Verdict", "judge"]
@@ -41,7 +39,6 @@ QUARTER_S, SMOOTH_S, DAY_MIN = 900, 600, 1440
 DAY_HOURS = range(5, 20)
 """Hours in which the sun may stand on a sensor."""
 SECONDS_UNTIL, MINUTES_UNTIL = 120, 7200
-ON = (("generator", 0.5), ("generator_hz", ON_HZ), ("generator_v", ON_V))
 
 
 class Verdict(NamedTuple):
@@ -398,7 +395,7 @@ def _sensors(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list
         if len(calm) > n + 2:
             rate = (calm[n:] - calm[:-n]) / np.maximum(log.t_s[n:] - log.t_s[:-n], 1.0) * 3600
             rate[(log.t_s[n:] - log.t_s[:-n]) > (n + n // 2) * step] = 0
-            hours = (log.clock.wall.astype("datetime64[m]") - log.clock.wall.astype("datetime64[D]")).astype(int) / 60
+            hours = log.minute_of_day / 60
             fast = np.nan_to_num(rate) > SENSOR_RISE_C_H
             days: dict[str, tuple[int, int, float]] = {}
             for i, j in _runs(fast):
@@ -477,7 +474,7 @@ def _sources(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list
                 f"{float(per_night.value):.0f} transfers to the mains a night{then}: the thresholds lie too near.",
             )
         )
-    hz, on = log.columns.get("generator_hz"), _flag(log, *ON)
+    hz, on = log.columns.get("generator_hz"), flag(log, *GENERATOR_ON)
     if hz is not None and on is not None and job is not None and job.site.ac is not None:
         wanted = float(job.site.ac.hz)
         wrong = on & np.isfinite(hz) & (np.abs(hz - wanted) > GENERATOR_HZ_WITHIN * wanted)
@@ -501,7 +498,7 @@ def _windows(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list
         return []
     on = (np.nan_to_num(source) > AC_CHARGING_W) & (np.nan_to_num(amps) > 1)
     rises = np.flatnonzero(np.diff(on.astype(np.int8)) > 0) + 1
-    minute = (log.clock.wall.astype("datetime64[s]") - log.clock.wall.astype("datetime64[D]")).astype(int) / 60
+    minute = log.minute_of_day
     offs: list[tuple[float, int]] = []
     begins = []
     for w in job.windows:

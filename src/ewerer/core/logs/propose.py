@@ -54,7 +54,7 @@ def proposals(log: Log, found: Found, job: Job, plan: Plan) -> list[LogProposal]
     load = log.columns.get("load_w", log.columns.get("ac_out_w"))
     if load is not None and log.t_s[-1] >= LOG_DAY * DAY_S:
         ok = np.isfinite(load)
-        hours = (log.clock.wall.astype("datetime64[h]") - log.clock.wall.astype("datetime64[D]")).astype(int) % HOURS
+        hours = (log.minute_of_day // 60).astype(int)
         number = np.bincount(hours[ok], minlength=HOURS)
         if (number > 0).all():
             mean = np.bincount(hours[ok], np.clip(load[ok], 0, None), minlength=HOURS) / number

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
-from ..devices.library import Library
 from ..documents.job import Job
 from ..documents.results.log import LogReport
 from ..documents.results.plan import Plan
@@ -20,19 +19,13 @@ MOST_SEGMENTS = 5000
 MOST_GAPS = 500
 
 
-def open_log(
-    source: Path | bytes,
-    name: str,
-    mapping: Mapping[str, str | None] | None = None,
-    job: Job | None = None,
-    library: Library | None = None,
-) -> Log:
+def open_log(source: Path | bytes, name: str, mapping: Mapping[str, str | None] | None = None, job: Job | None = None) -> Log:
     """Return the log in a file of any kind: a table, or frames of a bus."""
     from .frames import is_frames, read_frames
 
     zone = job.site.time_zone if job is not None else None
     if is_frames(source, name):
-        return read_frames(source, name, job, library)
+        return read_frames(source, name)
     return read_table(source, name, mapping, zone)
 
 

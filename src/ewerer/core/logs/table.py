@@ -22,6 +22,7 @@ MOST_BYTES = 500 * 2**20
 MOST_COLUMNS = 400
 SNIFF_LINES = 300
 SNIFF_BYTES = 200_000
+HEAD_BYTES = 4096
 FIGURE = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?\s*([^\d\s]{0,6})$")
 YES = re.compile(r"^(true|on|yes|ja|oui|si|sì|sí|1|ein|running|aktiv|active)$", re.I)
 NO = re.compile(r"^(false|off|no|nein|non|0|aus|stopped|idle|standby|inaktiv)$", re.I)
@@ -42,6 +43,13 @@ class Log:
     def t_s(self) -> np.ndarray:
         """Seconds since the first row."""
         return self.clock.t_s
+
+    @property
+    def minute_of_day(self) -> np.ndarray:
+        """Minute of the day by the file's own clock at each row."""
+        wall = self.clock.wall
+        out: np.ndarray = (wall.astype("datetime64[s]") - wall.astype("datetime64[D]")).astype(int) / 60
+        return out
 
     def at(self, row: int) -> str:
         """Return the file's own clock at a row, ISO to the second."""
@@ -176,10 +184,7 @@ def read_table(source: Path | bytes, name: str, mapping: Mapping[str, str | None
     import polars as pl
 
     suffix = Path(name).suffix.lower()
-    size = source.stat().st_size if isinstance(source, Path) else len(source)
-    if size > MOST_BYTES:
-        raise refuse(f"{size / 2**20:.0f} MB in one file", f"at most {MOST_BYTES // 2**20} MB")
-    head = _head(source)
+    head = begin_of(source)
     short = 0
     if suffix == ".parquet" or head[:4] == b"PAR1":
         try:
@@ -198,11 +203,15 @@ def read_table(source: Path | bytes, name: str, mapping: Mapping[str, str | None
     return _figures(frame, comma, short, mapping, zone)
 
 
-def _head(source: Path | bytes) -> bytes:
+def begin_of(source: Path | bytes) -> bytes:
+    """Return the first bytes of a file; refuse one that is too large."""
+    size = source.stat().st_size if isinstance(source, Path) else len(source)
+    if size > MOST_BYTES:
+        raise refuse(f"{size / 2**20:.0f} MB in one file", f"at most {MOST_BYTES // 2**20} MB")
     if isinstance(source, bytes):
-        return source[:8]
+        return source[:HEAD_BYTES]
     with source.open("rb") as held:
-        return held.read(8)
+        return held.read(HEAD_BYTES)
 
 
 def _text(source: Path | bytes) -> tuple[Any, bool, int]:

@@ -17,7 +17,7 @@ from ..logs import actions
 from ..logs.models import Log
 from .asking import job_at, note, person
 from .record import FILE_BODY, _body
-from .shapes import REFUSALS, Asked, as_json
+from .shapes import JSON, REFUSALS, Asked
 
 router = Router(tags=["logs"])
 
@@ -128,7 +128,7 @@ def read_log(request: HttpRequest, id: uuid.UUID, log: uuid.UUID, asked: LogMapp
 def log_report(request: HttpRequest, id: uuid.UUID, log: uuid.UUID) -> HttpResponse:
     """Return a log judged against the plan as it stands now."""
     with allowing(actions.READ_S):
-        return as_json(actions.report(_log(request, id, log)))
+        return HttpResponse(actions.report(_log(request, id, log)), content_type=JSON)
 
 
 @router.get("/jobs/{uuid:id}/logs/{uuid:log}/series", response={200: LogSeriesOut, **REFUSALS})
@@ -142,7 +142,8 @@ def log_series(
     most: Annotated[int, Field(ge=3, le=4000)] = 800,
 ) -> HttpResponse:
     """Return the lines of a stretch of a log, thinned to what can be drawn; every reading where there are few."""
-    return as_json(actions.series(_log(request, id, log), [c for c in columns.split(",") if c], from_s, to_s, most))
+    made = actions.series(_log(request, id, log), [c for c in columns.split(",") if c], from_s, to_s, most)
+    return HttpResponse(made, content_type=JSON)
 
 
 @router.delete("/jobs/{uuid:id}/logs/{uuid:log}", response={204: None, **REFUSALS})
