@@ -16,12 +16,12 @@ settings.load_profile("explore" if os.environ.get("EWERER_EXPLORE") else "quick"
 
 
 def pytest_configure(config):
-    """Give all servers of this run one data folder to copy; workers find it in the environment."""
-    if not hasattr(config, "workerinput"):
-        os.environ["EWERER_PREPARED"] = str(Path(tempfile.gettempdir()) / f"ewerer-demo-{os.getpid()}")
+    """Give all servers of this run one data folder to copy; workers find it in the environment, as whoever keeps one says it."""
+    if "EWERER_PREPARED" not in os.environ:
+        config.prepared = os.environ["EWERER_PREPARED"] = str(Path(tempfile.gettempdir()) / f"ewerer-demo-{os.getpid()}")
 
 
 def pytest_unconfigure(config):
     """Tidy the prepared folder up when all workers are done."""
-    if not hasattr(config, "workerinput"):
-        shutil.rmtree(os.environ["EWERER_PREPARED"], ignore_errors=True)
+    if hasattr(config, "prepared"):
+        shutil.rmtree(config.prepared, ignore_errors=True)

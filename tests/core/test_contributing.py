@@ -50,7 +50,7 @@ def placed(source: Path, name: str) -> None:
 
 def tried(folder: Path, names: list[str]) -> None:
     """Put examples into a copy of the source, and run their tests there."""
-    shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static", "__pycache__", "*.egg-info"))
+    shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("static", "*.egg-info"))
     (folder / "tests").mkdir()
     for file in ("__init__.py", "jobs.py"):
         shutil.copy(ROOT / "tests" / file, folder / "tests")
@@ -72,6 +72,19 @@ def tried(folder: Path, names: list[str]) -> None:
         assert told.returncode == 0, told.stdout[-3000:] + told.stderr[-2000:]
 
 
+def test_every_example_has_its_place_in_the_source(tmp_path):
+    """They are put in, which fails where the source no longer holds what they change; ``make test-long`` runs them."""
+    for folder in ("src", "web/src", "web/tests"):
+        ignored = shutil.ignore_patterns("static", "__pycache__", "*.egg-info")
+        shutil.copytree(ROOT / folder, tmp_path / folder, ignore=ignored)
+    (tmp_path / "tests").mkdir()
+    for name in EXAMPLES:
+        placed(tmp_path, name)
+    for file in (tmp_path / "src").rglob("*.py"):
+        compile(file.read_text(), file.name, "exec")
+
+
+@pytest.mark.long
 def test_all_examples_together(tmp_path):
     tried(tmp_path, list(EXAMPLES))
 

@@ -358,7 +358,7 @@ def devices():
     return out
 
 
-STATES = size(6, 12)
+STATES = size(3, 12)
 
 
 @pytest.mark.parametrize(("name", "id"), devices())

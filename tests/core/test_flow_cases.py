@@ -56,7 +56,7 @@ def test_a_bank_gives_no_more_than_it_holds_whatever_the_step(simulated, case, h
     assert served <= holds_kwh, "nothing but the bank could serve it"
 
 
-@pytest.mark.parametrize("name", size(NAMES[::2], NAMES))
+@pytest.mark.parametrize("name", size(NAMES[::3], NAMES))
 def test_steps_of_ten_seconds_to_an_hour_tell_the_same(simulated, name):
     said = {s: simulated(DEMO / f"{name}.json", "--days", "2", "--step-s", str(s)) for s in (10, 60, 300, 3600)}
     minute = said[60][0]

@@ -163,7 +163,7 @@ def hold(s, series):
     assert (c["sun_load_w"][off] == 0).all() and (c["bank_load_w"][off] == 0).all()
 
 
-@pytest.mark.parametrize("block", range(size(2, 10)))
+@pytest.mark.parametrize("block", range(size(1, 10)))
 def test_a_hundred_random_sites(block):
     """Balance, limits and thresholds in every step; the compiled kernel beside the readable one on the first hours."""
     r = random.Random(block)

@@ -63,7 +63,7 @@ def places(tag):
 def test_every_refusal_of_every_field_is_readable(tag):
     """Each kind of field once: taken out, and given every kind of nonsense."""
     texts = 0
-    for document, at in places(tag):
+    for document, at in list(places(tag))[:: size(4, 1)]:
         for value in (..., *WRONG[:: size(8, 1)]):
             data = changed(document, at, value) if not (value is ... and isinstance(at[-1], int)) else document
             try:
@@ -77,7 +77,7 @@ def test_every_refusal_of_every_field_is_readable(tag):
                     assert not any(d in words for d in described(tag)), (problem, words)
                     assert "Input should" not in words and "Value error" not in words, (problem, words)
                     assert not SNAKE.search(re.sub(r"“[^”]*”", "", where).replace("a_b", "")), (problem, where)
-    assert texts > 50
+    assert texts > size(5, 50)
 
 
 def test_the_same_refusals_of_one_field_are_not_repeated_words():

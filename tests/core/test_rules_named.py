@@ -34,6 +34,7 @@ from tests.found import found
 from tests.jobs import FENWICK, HERON, LARCH, OSTRAND, SKERRY, TARN, changed, data, hand_written, inline, job_of, plan_of
 from tests.libraries import narrow_library
 from tests.links import ALPHA, can, paired, protocol, serial, switched
+from tests.sizes import size
 
 RULES = load_all()
 LIBRARY = shipped_library()
@@ -233,6 +234,8 @@ def spoken() -> tuple[dict[str, list[str]], dict[str, list[str]], list[str]]:
     names = []
     empty = ("empty", b'{"ewerer": "job/1", "name": "New"}', LIBRARY)  # where no formula has anything to work on
     for name, text, library in [*pins.documents(), empty]:
+        if name.startswith("seed/") and int(name[5:]) % size(4, 1):
+            continue
         try:
             made = plan(parse_job(text, library), library)
         except DocumentError:

@@ -60,7 +60,7 @@ def random_run(seed: int):
     return run(json.loads(random_job(seed)))
 
 
-SEEDS = range(size(60, 500))
+SEEDS = range(size(30, 500))
 
 
 @pytest.mark.parametrize("part", range(10))
@@ -411,7 +411,7 @@ def test_a_test_is_offered_only_up_to_the_reading_at_which_the_unit_takes_it(nam
     assert "proof:cut-off" in check_offered(data(name), Random(name)) or name == "ostrand-brewery"
 
 
-@pytest.mark.parametrize("seed", range(size(20, 400)))
+@pytest.mark.parametrize("seed", range(size(8, 400)))
 def test_a_test_of_a_random_job_is_offered_only_where_the_unit_takes_it(seed):
     check_offered(json.loads(random_job(seed)), Random(seed))
 

@@ -80,7 +80,7 @@ def test_the_simulation_flows_as_the_trial_answers(name):
     assert held_beside(job_of(changed(name, site__dc_loads_a=0))) > 20 or system_of(solved(name)).cho.target_v
 
 
-@pytest.mark.parametrize("start", range(0, size(12, 200), 4))
+@pytest.mark.parametrize("start", range(0, size(8, 200), 4))
 def test_random_sites_flow_as_the_trial_answers(start):
     for seed in range(start, start + 4):
         try:
@@ -333,7 +333,7 @@ def slowly(job):
 # Days of plans that were tried
 
 
-@pytest.mark.parametrize("start", range(0, size(12, 400), 4))
+@pytest.mark.parametrize("start", range(0, size(8, 400), 4))
 def test_days_of_a_plan_that_broke_nothing_break_nothing(start):
     """Three days of weather by the literal reading keep the promises that the trial found kept."""
     for seed in range(start, start + 4):

@@ -106,7 +106,7 @@ def touch(page, x, y, dy, steps=6):
     hand.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
 
 
-@pytest.mark.parametrize("size", [(820, 1180), (390, 844)])
+@pytest.mark.parametrize("size", [pytest.param((820, 1180), marks=pytest.mark.long), (390, 844)])
 def test_a_rung_is_dragged_by_a_finger(browser, cookies, base, size):
     context = browser.new_context(
         viewport={"width": size[0], "height": size[1]}, has_touch=True, is_mobile=True, service_workers="block"
@@ -130,7 +130,14 @@ def test_a_rung_is_dragged_by_a_finger(browser, cookies, base, size):
 
 
 @pytest.mark.parametrize(
-    "pause_ms", [0, 33, pytest.param(60, marks=pytest.mark.long), 150, pytest.param(300, marks=pytest.mark.long)]
+    "pause_ms",
+    [
+        0,
+        pytest.param(33, marks=pytest.mark.long),
+        pytest.param(60, marks=pytest.mark.long),
+        150,
+        pytest.param(300, marks=pytest.mark.long),
+    ],
 )
 def test_keys_on_a_rung_add_up_however_fast_they_come(opened, pause_ms):
     page = opened(SKERRY, "Thresholds")

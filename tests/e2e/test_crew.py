@@ -48,6 +48,7 @@ def joined(browser, base, link, name):
     return page
 
 
+@pytest.mark.long
 def test_an_invitation_makes_a_reader_who_plans_and_stores_nothing(signed, base, browser, opened):
     page = opened("skerry-field-station", "Bank")
     job = re.search(r"/jobs/([0-9a-f-]+)/", page.url)[1]

@@ -61,6 +61,7 @@ def test_stand_ins_are_read_entered_by_their_keys_and_read_back(opened):
     expect(page.locator("[data-live-answer]")).to_contain_text("No device is read yet.")
 
 
+@pytest.mark.long
 def test_a_cable_pulled_shows_on_the_live_page_and_answers_the_fault_finder(opened):
     page = opened(plain(), "Proof")
     start(page)

@@ -8,6 +8,7 @@ from tests.e2e.axe import serious
 from tests.jobs import HERON, SKERRY
 
 
+@pytest.mark.long
 def test_a_wish_is_looked_for_granted_refused_and_taken_back(opened):
     page = opened(HERON, "Thresholds")
     fold = page.locator("details.rare")

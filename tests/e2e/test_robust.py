@@ -25,6 +25,7 @@ def document(page, base):
     return page.request.get(f"{base}/api/jobs/{id_of(page)}").json()["document"]
 
 
+@pytest.mark.long
 def test_every_stage_opens_and_takes_edits_without_a_network(playwright, base, cookies):
     """Seen once with a network; then reloaded without one, edited, reloaded again; all there when it is back."""
     browser = playwright.chromium.launch(**CHROMIUM)

@@ -290,6 +290,7 @@ def test_two_browsers_on_one_run_see_each_others_steps(browser, base, cookies):
         page.context.close()
 
 
+@pytest.mark.long
 def test_a_forced_transfer_cannot_be_left_open(site):
     place = site(SKERRY)
     place.done_before("proof")

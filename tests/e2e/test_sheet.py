@@ -78,6 +78,7 @@ def test_presets_are_told_why_not(opened):
     expect(page.get_by_text("Lead A: does not do")).to_be_visible()
 
 
+@pytest.mark.long
 def test_typing_as_found_by_hand_moves_with_enter(opened):
     page = opened(SKERRY, "Sheet")
     page.get_by_role("button", name="Note as found").click()
@@ -90,6 +91,7 @@ def test_typing_as_found_by_hand_moves_with_enter(opened):
     expect(page.get_by_text("999 is outside 48 to 61 V", exact=True)).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_profile_from_nothing_and_a_plan_with_it(signed, base):
     page = signed
     page.get_by_role("link", name="Library").click()

@@ -224,6 +224,7 @@ def test_comparing_two_what_ifs(opened):
     assert costs.nth(0).inner_text() != costs.nth(1).inner_text()
 
 
+@pytest.mark.long
 def test_the_adviser_tells_what_its_windows_do_and_they_can_be_taken(opened):
     page = opened({**data(TARN), "windows": []}, "Windows")
     expect(page.get_by_text("No window yet")).to_be_visible()

@@ -22,6 +22,7 @@ def test_wrong_password_is_told_and_the_page_stays(page, base):
     expect(page.get_by_role("alert")).to_contain_text("Name or password is wrong")
 
 
+@pytest.mark.long
 def test_adding_a_module_changes_the_limit_and_undo_takes_it_back(opened):
     page = opened(SKERRY, "Bank")
     figures = page.locator("[data-bank-figures]")

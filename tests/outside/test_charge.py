@@ -52,11 +52,13 @@ def reference():
     return socs, np.array(table), times, capacity, lift / (0.5 * capacity)
 
 
+@pytest.mark.long
 def test_the_reference_is_the_one_meant(reference):
     for case, (to_cv, in_all) in KNOWN.items():
         assert reference[2][case] == pytest.approx((to_cv, in_all), rel=0.02)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("case", CASES)
 def test_charge_time_agrees_after_fitting_only_the_resistance(reference, case):
     socs, table, times, capacity, ohm = reference

@@ -13,7 +13,7 @@ from ewerer.rig.practice import LEVELS, Scenario, draw, lesson, play, scenario_o
 from ewerer.rig.ways import WAYS
 from tests.sizes import size
 
-SEEDS = range(size(4, 200))
+SEEDS = range(size(2, 200))
 
 
 def test_every_fault_has_three_ways():
@@ -37,7 +37,7 @@ def test_a_careful_trainee_finds_all_of_it_and_a_careless_one_does_not_do_as_wel
     assert min(c["points"] for c in careless) < 60
 
 
-@pytest.mark.parametrize("name", sorted(WAYS))
+@pytest.mark.parametrize("name", sorted(WAYS)[:: size(3, 1)])
 def test_each_unsafe_way_ends_it_with_its_reason_and_no_points(name):
     """Named at once by who knows it; then the unsafe way is taken, on a site that can have this fault."""
     for job in ("skerry-field-station", "heron-weir-mill", "fenwick-lock-cottage", "larch-hollow-workshop"):

@@ -21,7 +21,7 @@ schema.config.phases.coverage.enabled = False
 
 
 # All operations together: 1,500 cases in `make test`, 10,000 by night.
-CASES = size(3, 140)
+CASES = size(2, 140)
 
 
 def _holds(body, told, kind="application/json"):
