@@ -159,7 +159,7 @@ def _strptime(text: Any, form: str) -> np.ndarray:
     import polars as pl
 
     def read(f: str) -> Any:
-        return text.str.to_datetime(f, time_unit="us", strict=False, exact=True)
+        return text.to_frame("t").lazy().select(pl.col("t").str.to_datetime(f, time_unit="us", strict=False)).collect().to_series()
 
     got = read(form)
     if got.null_count():

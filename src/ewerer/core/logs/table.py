@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
 import re
@@ -23,6 +24,8 @@ MOST_COLUMNS = 400
 SNIFF_LINES = 300
 SNIFF_BYTES = 200_000
 HEAD_BYTES = 4096
+PIECE_BYTES = 2**24
+TURN_ROWS = 500_000
 FIGURE = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?\s*([^\d\s]{0,6})$")
 YES = re.compile(r"^(true|on|yes|ja|oui|si|sì|sí|1|ein|running|aktiv|active)$", re.I)
 NO = re.compile(r"^(false|off|no|nein|non|0|aus|stopped|idle|standby|inaktiv)$", re.I)
@@ -70,8 +73,10 @@ def text_of(raw: bytes) -> bytes:
     head = raw[:4000]
     if head.count(0) > len(head) / 5:
         return raw.decode("utf-16-be" if head[:1] == b"\0" else "utf-16-le", "replace").encode()
+    reader = codecs.getincrementaldecoder("utf-8")()
     try:
-        raw.decode()
+        for at in range(0, len(raw), PIECE_BYTES):  # in pieces: a whole text would stand in memory twice
+            reader.decode(raw[at : at + PIECE_BYTES], at + PIECE_BYTES >= len(raw))
     except UnicodeDecodeError:
         return raw.decode("cp1252", "replace").encode()
     return raw
@@ -221,9 +226,11 @@ def _text(source: Path | bytes) -> tuple[Any, bool, int]:
     text = text_of(raw)
     del raw
     form = form_of(text)
-    body = text.split(b"\n", form.skip)[-1] if form.skip else text
-    lines = body.count(b"\n") + (not body.endswith(b"\n"))
-    blank = len(re.findall(rb"(?m)^[ \t\r]*$", body[-200:])) - 1 if body else 0
+    lines = text.count(b"\n") + (not text.endswith(b"\n")) - form.skip
+    begin = 0
+    for _ in range(form.skip):
+        begin = text.find(b"\n", begin) + 1
+    blank = len(re.findall(rb"(?m)^[ \t\r]*$", text[max(begin, len(text) - 200) :])) - 1 if len(text) > begin else 0
     options: dict[str, Any] = {
         "has_header": False,
         "separator": form.delimiter,
@@ -239,20 +246,23 @@ def _text(source: Path | bytes) -> tuple[Any, bool, int]:
     try:
         schema: dict[str, Any] = dict.fromkeys(form.header, pl.String)
         kinds = (
-            pl.read_csv(body[:SNIFF_BYTES].rsplit(b"\n", 1)[0] or body, **options, n_rows=1000) if len(body) > SNIFF_BYTES else None
+            pl.read_csv(text[begin : begin + SNIFF_BYTES].rsplit(b"\n", 1)[0] or text[begin:], **options, n_rows=1000)
+            if len(text) - begin > SNIFF_BYTES
+            else None
         )
+        options["skip_lines"] = form.skip
         if kinds is not None and kinds.width == width:
             schema = {h: (pl.Float64 if t.is_numeric() else pl.String) for h, t in zip(form.header, kinds.dtypes, strict=True)}
-            frame = pl.read_csv(body, **options, schema=schema)
+            frame = pl.read_csv(text, **options, schema=schema)
             # A cell that is no figure must be told from an empty one: such columns are read as they stand.
             doubtful = [i for i, c in enumerate(form.header) if schema[c] == pl.Float64 and frame[c].null_count()]
             if doubtful:
-                plain_ = pl.read_csv(body, **options, schema=dict.fromkeys(schema, pl.String), columns=doubtful)
+                plain_ = pl.read_csv(text, **options, schema=dict.fromkeys(schema, pl.String), columns=doubtful)
                 frame = frame.with_columns([plain_.to_series(k).alias(frame.columns[i]) for k, i in enumerate(doubtful)])
         else:
-            frame = pl.read_csv(body, **options, schema=schema)
+            frame = pl.read_csv(text, **options, schema=schema)
     except (pl.exceptions.PolarsError, ValueError, OSError):
-        frame = _by_hand(body, form)
+        frame = _by_hand(text[begin:], form)
     return frame, form.comma, max(0, lines - frame.height - max(0, blank))
 
 
@@ -405,10 +415,12 @@ def _figures(frame: Any, comma: bool, short: int, mapping: Mapping[str, str | No
         made, broken = _scaled(c, quantity, figures[c], usual[c], notes)
         out[quantity] = made
         bad = bad | wrong[c] | broken
-    order = np.flatnonzero(timed)
-    steps = np.diff(wall[order].astype("int64"))
-    if len(steps) and float((steps < 0).mean()) > 0.5:
-        order = order[::-1]
+    kept: np.ndarray | slice = slice(None) if timed.all() else np.flatnonzero(timed)
+    wall, offset = wall[kept], None if offset is None else offset[kept]
+    columns = {q: v[kept] for q, v in out.items()}
+    if float((np.diff(wall.view("int64")) < 0).mean()) > 0.5:
+        wall, offset = wall[::-1], None if offset is None else offset[::-1]
+        columns = {q: v[::-1] for q, v in columns.items()}
         notes.append("The newest row stood first; the file was read from its end.")
     full: dict[str, str | None] = {c: chosen.get(c) for c in frame.columns}
     full[when] = "time"
@@ -420,8 +432,8 @@ def _figures(frame: Any, comma: bool, short: int, mapping: Mapping[str, str | No
             "columns such as volts, amps, charge, or a mapping",
             list(map(str, frame.columns))[:12],
         )
-    clock = passed(wall[order], None if offset is None else offset[order], zone)
-    log = Log(clock, {q: v[order] for q, v in out.items()}, full, len(order), int(bad.sum()) + short, notes + clock.notes)
+    clock = passed(wall, offset, zone)
+    log = Log(clock, columns, full, len(wall), int(bad.sum()) + short, notes + clock.notes)
     _turn(log)
     return log
 
@@ -441,7 +453,7 @@ def _scaled(
         factor = 0.01 if unit in ("%", "pct", "percent", "prozent") or usual[1] > 1.5 else 1.0
     else:
         factor = factor_of(quantity, unit) or 1.0
-    out = figures * factor if factor != 1.0 else figures.astype(float, copy=True)
+    out = figures * factor if factor != 1.0 else figures
     if quantity.endswith("_c") and unit in ("degf", "f", "fahrenheit"):
         out = (out - 32) / 1.8
     if quantity in ("generator", "on_mains"):
@@ -449,7 +461,7 @@ def _scaled(
     with np.errstate(invalid="ignore"):
         broken = (out < made.low) | (out > made.high)
     if broken.any():
-        out[broken] = np.nan
+        out = np.where(broken, np.nan, out)
         notes.append(f"{int(broken.sum())} figures of {header} are beyond what {made.word.lower()} can be and are left out.")
     return out, broken
 
@@ -459,21 +471,9 @@ def _turn(log: Log) -> None:
     amps = log.columns.get("amps")
     if amps is None or len(amps) < 20:
         return
-    t = log.t_s
-    dt = np.clip(np.diff(t), 0, 10 * max(log.clock.step_s, 1.0))
-    mid = np.nan_to_num((amps[1:] + amps[:-1]) / 2)
-    sign = 0.0
-    soc, volts = log.columns.get("soc"), log.columns.get("volts")
-    if soc is not None and np.nanmax(soc, initial=0) - np.nanmin(soc, initial=1) > 0.03:
-        way = np.concatenate([[0.0], np.cumsum(mid * dt)])
-        ok = np.isfinite(soc)
-        if ok.sum() > 10 and np.std(way[ok]) > 0:
-            sign = float(np.corrcoef(way[ok], soc[ok])[0, 1])
-    if abs(sign) < 0.5 and volts is not None:
-        d_v, d_a = np.diff(volts), np.diff(amps)
-        ok = np.isfinite(d_v) & np.isfinite(d_a) & (np.abs(d_a) > max(2.0, 3 * float(np.nanmedian(np.abs(d_a)))))
-        if ok.sum() >= 5:
-            sign = float(np.sum(d_v[ok] * d_a[ok])) / float(np.sqrt(np.sum(d_v[ok] ** 2) * np.sum(d_a[ok] ** 2)) or 1.0)
+    sign = _way(log, TURN_ROWS)
+    if abs(sign) < 0.5 and len(amps) > TURN_ROWS:
+        sign = _way(log, len(amps))
     if sign < -0.3:
         log.columns["amps"] = -amps
         log.notes.append("Amps were positive out of the bank; their sign was turned.")
@@ -482,3 +482,22 @@ def _turn(log: Log) -> None:
             both = np.isfinite(other) & np.isfinite(amps)
             if both.sum() > 10 and float(np.sum(other[both] * amps[both])) > 0:
                 log.columns["shunt_a"] = -other
+
+
+def _way(log: Log, rows: int) -> float:
+    """Return whether amps are positive into the bank, 1 surely so, -1 surely not, by the first rows of a log."""
+    amps = log.columns["amps"][:rows]
+    soc, volts = (c[:rows] if (c := log.columns.get(q)) is not None else None for q in ("soc", "volts"))
+    sign = 0.0
+    if soc is not None and np.nanmax(soc, initial=0) - np.nanmin(soc, initial=1) > 0.03:
+        dt = np.clip(np.diff(log.t_s[:rows]), 0, 10 * max(log.clock.step_s, 1.0))
+        way = np.concatenate([[0.0], np.cumsum(np.nan_to_num((amps[1:] + amps[:-1]) / 2) * dt)])
+        ok = np.isfinite(soc)
+        if ok.sum() > 10 and np.std(way[ok]) > 0:
+            sign = float(np.corrcoef(way[ok], soc[ok])[0, 1])
+    if abs(sign) < 0.5 and volts is not None:
+        d_v, d_a = np.diff(volts), np.diff(amps)
+        ok = np.isfinite(d_v) & np.isfinite(d_a) & (np.abs(d_a) > max(2.0, 3 * float(np.nanmedian(np.abs(d_a)))))
+        if ok.sum() >= 5:
+            sign = float(np.sum(d_v[ok] * d_a[ok])) / float(np.sqrt(np.sum(d_v[ok] ** 2) * np.sum(d_a[ok] ** 2)) or 1.0)
+    return sign
