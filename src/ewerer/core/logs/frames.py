@@ -27,6 +27,10 @@ SHOWN = re.compile(rb"^\s*\((\d{1,12}\.\d{1,9})\)\s+\S+\s+([0-9A-Fa-f]{3}|[0-9A-
 SUFFIXES = (".log", ".candump", ".asc", ".blf", ".trc", ".mf4")
 FEW_BYTES = 2_000_000
 OLD_S = 5.0
+HEX = np.full(256, 255, np.int64)
+"""What each byte is as a digit of sixteen; 255 where it is none."""
+HEX[[*b"0123456789abcdef"]] = range(16)
+HEX[[*b"ABCDEF"]] = range(10, 16)
 NAMES = {
     "volts": "volts",
     "amps": "amps",
@@ -125,8 +129,7 @@ def _parse(text: np.ndarray, most: int) -> Any:
         id = 0
         digits = 0
         while good and k < stop and text[k] != 35:
-            c = text[k]
-            v = c - 48 if 48 <= c <= 57 else c - 55 if 65 <= c <= 70 else c - 87 if 97 <= c <= 102 else 255
+            v = HEX[text[k]]
             if v > 15 or digits > 8:
                 good = False
             else:
@@ -139,14 +142,11 @@ def _parse(text: np.ndarray, most: int) -> Any:
         size = 0
         figure = np.uint64(0)
         while good and k < stop:
-            c = text[k]
             if k + 1 >= stop:
                 good = False
                 break
-            d = text[k + 1]
-            high = c - 48 if 48 <= c <= 57 else c - 55 if 65 <= c <= 70 else c - 87 if 97 <= c <= 102 else 255
-            low = d - 48 if 48 <= d <= 57 else d - 55 if 65 <= d <= 70 else d - 87 if 97 <= d <= 102 else 255
-            if c == 32:
+            high, low = HEX[text[k]], HEX[text[k + 1]]
+            if text[k] == 32:
                 while k < stop and text[k] == 32:
                     k += 1
                 good = k + 1 == stop and (text[k] == 82 or text[k] == 84)
@@ -154,7 +154,7 @@ def _parse(text: np.ndarray, most: int) -> Any:
             if high > 15 or low > 15 or size == 8:
                 good = False
                 break
-            figure |= np.uint64(high * 16 + low) << np.uint64(8 * size)
+            figure |= (np.uint64(high) << np.uint64(4) | np.uint64(low)) << np.uint64(8 * size)
             size += 1
             k += 2
         if not good or n == most:

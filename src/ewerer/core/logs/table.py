@@ -27,6 +27,8 @@ HEAD_BYTES = 4096
 PIECE_BYTES = 2**24
 TURN_ROWS = 500_000
 FIGURE = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?\s*([^\d\s]{0,6})$")
+NOTHING = ("", "NaN", "nan", "null", "NULL", "-", "--", "n/a", "N/A")
+"""How loggers write that there is no figure."""
 YES = re.compile(r"^(true|on|yes|ja|oui|si|sì|sí|1|ein|running|aktiv|active)$", re.I)
 NO = re.compile(r"^(false|off|no|nein|non|0|aus|stopped|idle|standby|inaktiv)$", re.I)
 
@@ -239,7 +241,6 @@ def _text(source: Path | bytes) -> tuple[Any, bool, int]:
         "truncate_ragged_lines": True,
         "quote_char": None if form.clean else '"',
         "decimal_comma": form.comma and form.delimiter != ",",
-        "null_values": ["", "NaN", "nan", "null", "NULL", "-", "--", "n/a", "N/A"],
         "raise_if_empty": False,
     }
     width = len(form.header)
@@ -318,7 +319,7 @@ def _number(series: Any, comma: bool) -> tuple[np.ndarray, np.ndarray]:
     if series.dtype.is_numeric():
         return series.cast(pl.Float64).to_numpy(), np.zeros(len(series), bool)
     text = series.cast(pl.String).str.strip_chars()
-    text = text.replace({"": None, "NaN": None, "nan": None, "-": None, "--": None})
+    text = text.replace(dict.fromkeys(NOTHING))
     if comma:
         bare = text.str.replace_all(r"\.(\d{3})\b", "${1}").str.replace(",", ".")
     else:
