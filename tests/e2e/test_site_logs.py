@@ -80,3 +80,30 @@ def test_a_file_that_is_no_log_says_what_would_be_right_and_is_deleted(opened, t
     expect(page.locator("[data-unread]")).to_contain_text("no table")
     page.locator("[data-unread]").get_by_role("button", name="Delete").click()
     expect(page.locator("[data-unread]")).to_have_count(0)
+
+
+def test_two_logs_stand_on_one_axis_and_one_is_replayed_as_a_port(opened, tmp_path):
+    page = logs(opened)
+    t, columns, _ = made(3, days=1)
+    frame = frame_of(t, columns)
+    for name, rows in (("first.csv", slice(0, 86_400, 10)), ("second.csv", slice(36_000, 72_000, 10))):
+        path = tmp_path / name
+        path.write_bytes(frame[rows].write_csv().encode())
+        give_file(page, "Add a log", path)
+        expect(page.locator("[data-log-about]")).to_contain_text(name)
+    choose(page, "Log shown", "first.csv")
+    expect(page.locator("[data-log-about]")).to_contain_text("8,640 rows")
+    choose(page, "Second log below", "second.csv")
+    expect(page.locator("[data-together]")).to_have_text("Both by their own clocks.")
+    plot = page.locator("[data-log-plot]")
+    expect(plot.get_by_text("Bank volts, V, second.csv").first).to_be_visible()
+    page.get_by_text("Replay", exact=True).first.scroll_into_view_if_needed()
+    choose(page, "Speed", "10 times as fast")
+    page.locator("[data-replay]").click()
+    page.get_by_role("button", name="Look at it on Live").click()
+    expect(page.locator("[data-replayed]")).to_contain_text("replay of first.csv, no reading of now")
+    shown = page.locator('[data-reading="volts"]')
+    expect(shown).to_contain_text(re.compile(r"\d\d\.\d+ V"))
+    expect(page.locator('[data-port="replay bank"]')).to_contain_text("replay of first.csv at 10 times")
+    page.get_by_role("button", name="Remove the port of bank").click()
+    expect(page.locator('[data-port="replay bank"]')).to_have_count(0)

@@ -1,11 +1,13 @@
 """Logs of a job: parts in any order, again, cut off and gone on with; read, judged, drawn; nobody else's; a quota; a backup."""
 
 import json
+import time
 
 import numpy as np
 import pytest
 
 from ewerer.cli import main
+from ewerer.server.live import children
 from ewerer.server.logs import actions
 from ewerer.server.logs.models import Log, LogPart
 from tests.jobs import SKERRY, data
@@ -177,3 +179,31 @@ def test_a_log_that_takes_too_much_memory_is_refused_in_words(mine, job, raw, mo
     monkeypatch.setattr(actions.pool, "run_for", ended)
     assert "memory" in assert_problem(post(mine, f"/jobs/{job}/logs/{id}/read", {}), 422)["problems"][0]["message"]
     assert "memory" in mine.get(f"/api/jobs/{job}/logs").json()["items"][0]["problem"]
+
+
+def test_a_log_is_replayed_as_a_port_of_the_bank_one_at_a_time(mine, job, raw):
+    id = sent(mine, job, raw)
+    post(mine, f"/jobs/{job}/logs/{id}/read", {})
+    settings = {"kind": "replay", "log": id, "speed": 60, "from_s": 40_000}
+    made = post(mine, f"/jobs/{job}/ports", {"device": "bank", "settings": settings}).json()
+    assert made["at"] == "replay of week.csv at 60 times"
+    again = post(mine, f"/jobs/{job}/ports", {"device": "bank", "settings": settings | {"speed": 10}}).json()
+    try:
+        for _ in range(600):
+            (port,) = mine.get(f"/api/jobs/{job}/live").json()["ports"]
+            if port["values"]:
+                break
+            time.sleep(0.05)
+        assert port["id"] == again["id"] and port["state"] == "open"
+        assert port["replay"]["name"] == "week.csv" and port["replay"]["at_s"] >= 40_000
+        assert 40 < port["values"]["volts"]["value"] < 60 and port["values"]["volts"]["old"] is False
+        shown = {r["name"]: r for r in mine.get(f"/api/jobs/{job}/live").json()["rows"]}
+        assert shown["volts"]["shown"]["bank"]["value"] > 40
+    finally:
+        children.end_all()
+    body = assert_problem(post(mine, f"/jobs/{job}/ports", {"device": "bank", "settings": {"kind": "replay"}}), 422)
+    assert "no such log" in json.dumps(body)
+    stranger = post(mine, "/jobs", data(SKERRY) | {"name": "Other"}).json()["id"]
+    assert post(mine, f"/jobs/{stranger}/ports", {"device": "bank", "settings": settings}).status_code == 422
+    for wrong in ({"speed": 0}, {"speed": 5000}, {"from_s": -1}, {"log": "x"}):
+        assert post(mine, f"/jobs/{job}/ports", {"device": "bank", "settings": settings | wrong}).status_code == 422

@@ -20,6 +20,7 @@ from .base import LOST_S, OLD_S, Port, PortError, Value
 from .canbus import CanPort
 from .make import make_port
 from .modbus import MapPort
+from .replay import ReplayPort
 
 EVERY_S = 1.0
 STRIP_S = 300.0
@@ -219,6 +220,7 @@ class Keeper:
                 {"id": f.id, "extended": f.extended, "data": f.data.hex(), "count": f.count, "hz": round(f.hz, 2), "age_s": round(now - f.at, 2), "name": f.name}
                 for f in frames
             ],
+            "replay": self.port.told() if isinstance(self.port, ReplayPort) else None,
             "beyond": self.port.beyond if isinstance(self.port, CanPort) else 0,
             "strip": {"names": list(STRIP), "rows": [[round(t - now, 1), *row] for t, row in self.strip]},
         }  # fmt: skip

@@ -9,14 +9,14 @@ from ..core.devices.library import parse_profile
 from ..core.documents.profiles import AdapterProfile
 from .base import Port, PortError
 
-KINDS = ("can", "modbus-tcp", "modbus-rtu")
+KINDS = ("can", "modbus-tcp", "modbus-rtu", "replay")
 CAN_KEYS = ("interface", "channel", "bitrate", "port", "hop_limit")
 
 
 def make_port(settings: Mapping[str, Any]) -> Port:
     """Return the port that settings describe; raises PortError where they describe none.
 
-    ``kind``: can, modbus-tcp, modbus-rtu; ``map``: whether the device goes by the register map of ``profile`` (its JSON text),
+    ``kind``: can, modbus-tcp, modbus-rtu, or replay of the log at ``path``; ``map``: whether the device goes by the register map of ``profile`` (its JSON text),
     else by its SunSpec models.
     """
     kind = settings.get("kind")
@@ -38,4 +38,12 @@ def make_port(settings: Mapping[str, Any]) -> Port:
         if isinstance(profile, AdapterProfile):
             raise PortError(f"{profile.name} has no menu")
         return MapPort(line, profile, unit)
+    if kind == "replay":
+        from .replay import ReplayPort
+
+        try:
+            speed, from_s = float(settings.get("speed", 1.0)), float(settings.get("from_s", 0.0))
+        except (TypeError, ValueError):
+            raise PortError("the speed and the begin of a replay are figures") from None
+        return ReplayPort(str(settings.get("path", "")), speed, from_s, str(settings.get("name", "")))
     raise PortError(f"no such kind of port: {kind!r}; right would be one of {', '.join(KINDS)}")

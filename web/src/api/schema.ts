@@ -11954,14 +11954,14 @@ export interface components {
         };
         /**
          * PortSettings
-         * @description Where a port leads: a CAN bus, a Modbus device over TCP or a serial line, by its register map or its SunSpec models.
+         * @description Where a port leads: a CAN bus, a Modbus device over TCP or a serial line, by its register map or its SunSpec models; or a log.
          */
         PortSettings: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "can" | "modbus-tcp" | "modbus-rtu";
+            kind: "can" | "modbus-tcp" | "modbus-rtu" | "replay";
             /** Host */
             host?: string | null;
             /** Port */
@@ -11983,6 +11983,12 @@ export interface components {
              * @default false
              */
             map: boolean;
+            /** Log */
+            log?: string | null;
+            /** Speed */
+            speed?: number | null;
+            /** From S */
+            from_s?: number | null;
         };
         /**
          * WritesIn

@@ -12,7 +12,7 @@ import { vStack } from '../ui/stack'
 import { counted } from '../ui/words'
 import PortsPart from './PortsPart.vue'
 import RigPart from './RigPart.vue'
-import { shown, useLive } from './use-live'
+import { shown, useLive, type LivePort } from './use-live'
 
 const StripPlot = defineAsyncComponent(() => import('./StripPlot.vue'))
 const { live, told, again, act } = useLive()
@@ -29,6 +29,12 @@ const answer = computed(() => {
   return 'What the devices show is as expected.'
 })
 defineExpose({ answer })
+const replayWord = (p: LivePort) => {
+  const { name, clock, speed } = p.replay!
+  const pace = speed === 1 ? 'as fast as it was' : `${speed} times as fast`
+  return `${p.device === 'bank' ? 'The bank' : p.device}: replay of ${name}, no reading of now. It stands at ${clock.replace('T', ' ')}, ${pace}.`
+}
+const replays = computed(() => (live.value?.ports ?? []).filter((p) => p.replay?.clock))
 const bus = computed(() => (live.value?.ports ?? []).find((p) => p.kind === 'can'))
 const hex = (id: number, long: boolean) =>
   id
@@ -50,6 +56,9 @@ const strip = computed(() => (live.value?.ports ?? []).find((p) => p.strip.rows.
     The ports cannot be read now. <button @click="again">Try again</button>
   </NoticeBar>
   <WaitNote v-else-if="told.isLoading.value" word="Asking the ports" />
+  <NoticeBar v-for="p in replays" :key="p.id" kind="caution" data-replayed>
+    {{ replayWord(p) }}
+  </NoticeBar>
   <EmptyNote v-if="live && !live.ports.length" title="No port yet"
     >Add a port to a device below, or start stand-ins to see how it looks.</EmptyNote
   >

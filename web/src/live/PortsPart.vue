@@ -68,7 +68,8 @@ const reader = computed(() => props.role === 'reader')
         </td>
         <td class="small">{{ p.at }}{{ p.stand_in ? ', stand-in' : '' }}</td>
         <td class="small">
-          {{ WORDS[p.state] ?? p.state }}<template v-if="p.error">: {{ p.error }}</template>
+          {{ p.replay?.clock ? `at ${p.replay.clock.replace('T', ' ')}` : (WORDS[p.state] ?? p.state)
+          }}<template v-if="p.error">: {{ p.error }}</template>
         </td>
         <td class="acts">
           <template v-if="p.map && !reader">

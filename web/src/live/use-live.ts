@@ -25,6 +25,7 @@ export interface LivePort {
   unit_heard_s?: number | null
   frames: { id: number; extended: boolean; data: string; count: number; hz: number; age_s: number; name: string }[]
   beyond?: number
+  replay?: { name: string; speed: number; clock: string; at_s: number; of_s: number } | null
   strip: { names: string[]; rows: (number | null)[][] }
 }
 export interface LiveRow {

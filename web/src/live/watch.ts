@@ -28,8 +28,12 @@ export interface Phase {
 const fresh = (values: Record<string, Reading>): Record<string, number> =>
   Object.fromEntries(Object.entries(values).flatMap(([n, r]) => (r.old || typeof r.value !== 'number' ? [] : [[n, r.value]])))
 export function sampleOf(live: Live | undefined, host: string, now: number): Sample | null {
-  const bank = live?.ports.find((p) => p.kind === 'can') ?? live?.ports.find((p) => p.device === 'bank')
-  const unit = live?.ports.find((p) => p.device === host && p.map) ?? live?.ports.find((p) => p.device === host)
+  const replayed = live?.ports.find((p) => p.kind === 'replay' && p.device === 'bank')
+  const bank = replayed ?? live?.ports.find((p) => p.kind === 'can') ?? live?.ports.find((p) => p.device === 'bank')
+  const unit =
+    live?.ports.find((p) => p.kind === 'replay' && p.device === host) ??
+    live?.ports.find((p) => p.device === host && p.map) ??
+    live?.ports.find((p) => p.device === host)
   if (!bank || !unit) return null
   const age = (bank as LivePort).unit_heard_s
   return {

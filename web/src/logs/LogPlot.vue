@@ -1,5 +1,6 @@
 <script setup lang="ts">
-// Lines of a log, a band for each unit, on one axis of time; findings as bands behind, thresholds of the plan as lines.
+// Lines of a log, a band for each quantity, on one axis of time; findings as bands behind, thresholds of the plan as lines.
+// A second log stands below on the same axis.
 import { computed, ref, watch } from 'vue'
 import { ElSlider } from 'element-plus'
 import 'element-plus/theme-chalk/el-slider.css'
@@ -16,21 +17,31 @@ const props = defineProps<{
   words: Record<string, string>
   /** Lines across a band: what the plan says of it. */
   planned: { name: string; word: string; value: number }[]
+  /** A second log: its id and name, its columns, and how many seconds later than the first it begins. */
+  beside?: { log: string; word: string; names: string[]; later: number } | undefined
 }>()
 /** The stretch that is shown, in seconds since the first row. */
 const shown = defineModel<[number, number]>({ required: true })
 const lines = ref<LogSeries>()
+const others = ref<LogSeries>()
 const failure = ref('')
 const TONES: Tone[] = ['ink', 'bank', 'copper', 'sun', 'mains', 'gen', 'load']
 const MOST = 700
 let asked = 0
 watch(
-  () => [props.log, shown.value, props.names.join()] as const,
+  () => [props.log, shown.value, props.names.join(), props.beside] as const,
   async () => {
     const mine = ++asked
     try {
-      const told = await api.logSeries(props.job, props.log, props.names, shown.value[0], shown.value[1], MOST)
-      if (mine === asked) [lines.value, failure.value] = [told, '']
+      const [from, to] = shown.value
+      const second = props.beside
+      const [told, other] = await Promise.all([
+        api.logSeries(props.job, props.log, props.names, from, to, MOST),
+        second?.names.length
+          ? api.logSeries(props.job, second.log, second.names, from - second.later, to - second.later, MOST)
+          : undefined,
+      ])
+      if (mine === asked) [lines.value, others.value, failure.value] = [told, other, '']
     } catch (error) {
       if (mine === asked) failure.value = String((error as Error).message)
     }
@@ -45,22 +56,37 @@ const bad = computed(() =>
     (f) => f.verdict !== 'good' && f.to_s > f.from_s && f.to_s - f.from_s < SHORT * props.report.span_s,
   ),
 )
-/** Charge is a part of one in the file, percent on the screen. */
-const drawn = (name: string) =>
-  name === 'soc'
-    ? (lines.value?.lines[name] ?? []).map(([s, v]) => [s, v === null || v === undefined ? null : v * 100])
-    : (lines.value?.lines[name] ?? [])
+interface Band {
+  name: string
+  word: string
+  second: boolean
+}
+const bands = computed<Band[]>(() => [
+  ...props.names.map((name) => ({ name, word: props.words[name] ?? name, second: false })),
+  ...(props.beside?.names ?? []).map((name) => ({
+    name,
+    word: `${props.words[name] ?? name}, ${props.beside!.word}`,
+    second: true,
+  })),
+])
+/** Charge is a part of one in the file, percent on the screen; a second log's seconds count from the first one's first row. */
+const drawn = (b: Band) => {
+  const factor = b.name === 'soc' ? 100 : 1
+  const later = b.second ? (props.beside?.later ?? 0) : 0
+  const line = (b.second ? others.value : lines.value)?.lines[b.name] ?? []
+  return line.map(([s, v]) => [s! + later, v === null || v === undefined ? null : v * factor])
+}
 const make = (tone: (name: Tone) => string) => ({
-  grid: props.names.map((_, i) => ({ left: 62, right: 16, top: 24 + i * HIGH, height: HIGH - 40 })),
+  grid: bands.value.map((_, i) => ({ left: 62, right: 16, top: 24 + i * HIGH, height: HIGH - 40 })),
   tooltip: { trigger: 'axis', backgroundColor: tone('raised'), borderColor: tone('rule'), textStyle: { color: tone('ink') } },
   axisPointer: { link: [{ xAxisIndex: 'all' }] },
-  xAxis: props.names.map((_, i) => ({
+  xAxis: bands.value.map((_, i) => ({
     type: 'value',
     gridIndex: i,
     min: shown.value[0],
     max: shown.value[1],
     axisLabel: {
-      show: i === props.names.length - 1,
+      show: i === bands.value.length - 1,
       color: tone('soft'),
       formatter: (s: number) => clockAt(props.report, s, shown.value[1] - shown.value[0]),
       hideOverlap: true,
@@ -68,19 +94,19 @@ const make = (tone: (name: Tone) => string) => ({
     axisPointer: { label: { formatter: ({ value }: { value: number }) => clockAt(props.report, value, 1) } },
     splitLine: { show: false },
   })),
-  yAxis: props.names.map((n, i) => ({
+  yAxis: bands.value.map((n, i) => ({
     type: 'value',
     gridIndex: i,
     scale: true,
-    name: props.words[n] ?? n,
+    name: n.word,
     nameTextStyle: { align: 'left', color: tone('soft'), padding: [0, 0, 0, -50] },
     splitNumber: 2,
     axisLabel: { color: tone('soft') },
     splitLine: { lineStyle: { color: tone('faint') } },
   })),
-  series: props.names.map((n, i) => ({
+  series: bands.value.map((n, i) => ({
     type: 'line',
-    name: props.words[n] ?? n,
+    name: n.word,
     xAxisIndex: i,
     yAxisIndex: i,
     showSymbol: false,
@@ -88,17 +114,19 @@ const make = (tone: (name: Tone) => string) => ({
     lineStyle: { width: 1.4 },
     color: tone(TONES[i % TONES.length]!),
     data: drawn(n),
-    markArea: {
-      silent: true,
-      itemStyle: { color: tone('stop'), opacity: 0.09 },
-      data: bad.value.map((f) => [{ xAxis: f.from_s }, { xAxis: f.to_s }]),
-    },
+    markArea: n.second
+      ? undefined
+      : {
+          silent: true,
+          itemStyle: { color: tone('stop'), opacity: 0.09 },
+          data: bad.value.map((f) => [{ xAxis: f.from_s }, { xAxis: f.to_s }]),
+        },
     markLine: {
       silent: true,
       symbol: 'none',
       lineStyle: { color: tone('soft'), type: 'dashed' },
       label: { formatter: '{b}', position: 'insideEndTop', color: tone('soft') },
-      data: props.planned.filter((p) => p.name === n).map((p) => ({ name: p.word, yAxis: p.value })),
+      data: props.planned.filter((p) => p.name === n.name).map((p) => ({ name: p.word, yAxis: p.value })),
     },
   })),
 })
@@ -120,8 +148,8 @@ const slide = computed({ get: () => shown.value as number[], set: (v) => v[1]! >
 <template>
   <div data-log-plot>
     <PlotBox
-      :height="24 + names.length * HIGH + 8"
-      :label="`${names.map((n) => words[n] ?? n).join(', ')} from ${clockAt(report, shown[0], 1)} to ${clockAt(report, shown[1], 1)}`"
+      :height="24 + bands.length * HIGH + 8"
+      :label="`${bands.map((n) => n.word).join(', ')} from ${clockAt(report, shown[0], 1)} to ${clockAt(report, shown[1], 1)}`"
       :make="make"
       wide
     />

@@ -16,6 +16,7 @@ import StateMark from '../ui/StateMark.vue'
 import TickBox from '../ui/TickBox.vue'
 import WaitNote from '../ui/WaitNote.vue'
 import { tidy } from '../ui/figures'
+import { useGuarded } from '../ui/guarded'
 import { vStack } from '../ui/stack'
 import { counted } from '../ui/words'
 import { FIGURES, figureShown, spanWord } from './words'
@@ -23,6 +24,7 @@ import { useUpload } from './upload'
 
 const LogPlot = defineAsyncComponent(() => import('./LogPlot.vue'))
 const KINDS = '.csv,.tsv,.txt,.xlsx,.parquet,.log,.asc,.blf,.trc'
+const emit = defineEmits<{ live: [] }>()
 const job = useJob()
 const client = useQueryClient()
 const changes = computed(() => (session.value?.role ?? 'reader') !== 'reader')
@@ -70,6 +72,32 @@ function jump(from: number, to: number) {
   shown.value = [Math.max(0, from - around), Math.min(end, to + around)]
   document.querySelector('[data-log-plot]')?.scrollIntoView({ block: 'nearest' })
 }
+const second = ref('')
+watch(
+  () => log.value?.id,
+  (id) => id === second.value && (second.value = ''),
+)
+const besides = computed(() => logs.value.filter((l) => l.state === 'read' && l.id !== log.value?.id))
+const other = useQuery({
+  queryKey: computed(() => ['log', job.id, second.value, '', job.revision.value]),
+  queryFn: () => api.logReport(job.id, second.value),
+  enabled: computed(() => !!second.value),
+  retry: false,
+})
+/** By their own clocks where they overlap; else both from their first row. */
+const together = computed(() => {
+  if (!told.value || !other.data.value) return false
+  const [a, b] = [told.value, other.data.value]
+  return a.from <= b.to && b.from <= a.to
+})
+const beside = computed(() => {
+  const held = other.data.value
+  const named = besides.value.find((l) => l.id === second.value)
+  if (!held || !named || !told.value) return undefined
+  const columns = Object.values(held.columns)
+  const later = together.value ? (Date.parse(`${held.from}Z`) - Date.parse(`${told.value.from}Z`)) / 1000 : 0
+  return { log: named.id, word: named.name, names: names.value.filter((n) => columns.includes(n)), later }
+})
 const known = computed(() => Object.values(told.value?.columns ?? {}).filter((q): q is string => !!q && q !== 'time'))
 const FIRST = ['volts', 'amps', 'soc']
 const picked = ref<string[]>([])
@@ -101,6 +129,22 @@ const answer = computed(() => {
 })
 const MARK: Record<string, string> = { bad: 'stop', caution: 'caution', good: 'ok' }
 const figures = computed(() => Object.entries(told.value?.figures ?? {}))
+
+const SPEEDS = [1, 10, 60, 600].map((n) => [n, n === 1 ? 'as it was' : `${n} times as fast`] as const)
+const speed = ref(60)
+const stands = ref('bank')
+const devices = computed(() => [
+  ['bank', 'the bank'] as const,
+  ...(job.plan.value?.units ?? []).map((u) => [u.id, u.id] as const),
+])
+const { failure: replayFailure, guarded } = useGuarded()
+const replayed = ref('')
+const replay = () =>
+  guarded(async () => {
+    const settings = { kind: 'replay' as const, log: log.value!.id, speed: speed.value, from_s: shown.value[0], map: false }
+    await api.addPort(job.id, stands.value, settings)
+    replayed.value = log.value!.id
+  })
 
 const mapping = ref<Record<string, string | null>>({})
 watch(
@@ -185,7 +229,21 @@ const valueShown = (v: unknown) =>
       :names="names"
       :words="words"
       :planned="planned"
+      :beside="beside"
     />
+    <p v-if="besides.length" class="bar">
+      <span class="small" aria-hidden="true">Second log below</span>
+      <PickField
+        label="Second log below"
+        :choices="[['', 'none'] as const, ...besides.map((l) => [l.id, l.name] as const)]"
+        :model-value="second"
+        @update:model-value="(v) => (second = String(v))"
+      />
+      <span v-if="beside" class="soft small" data-together>
+        {{ together ? 'Both by their own clocks.' : 'Their clocks do not overlap: both begin with their first row.' }}
+      </span>
+      <span v-if="other.isError.value" role="alert" class="bad">{{ other.error.value?.message }}</span>
+    </p>
     <table v-if="bad.length" v-stack="['Finding']" data-log-findings>
       <thead>
         <tr>
@@ -232,6 +290,19 @@ const valueShown = (v: unknown) =>
           </tr>
         </tbody>
       </table>
+    </FoldPart>
+    <FoldPart v-if="changes" name="logs:replay" title="Replay" says="as if it were read now">
+      <p class="soft small">
+        Its readings come on Live from the begin of the stretch above, for what is expected, for proofs and for the fault finder.
+      </p>
+      <div class="bar">
+        <PickField v-model="speed" label="Speed" :choices="SPEEDS" />
+        <span class="small" aria-hidden="true">stands for</span>
+        <PickField v-model="stands" label="Stands for" :choices="devices" />
+        <button data-replay @click="replay">Replay</button>
+        <button v-if="replayed === log.id" class="link" @click="emit('live')">Look at it on Live</button>
+        <span v-if="replayFailure" role="alert" class="bad">{{ replayFailure }}</span>
+      </div>
     </FoldPart>
     <FoldPart name="logs:columns" title="Columns" :says="`${known.length} of ${Object.keys(told.columns).length} used`">
       <fieldset class="ticks">

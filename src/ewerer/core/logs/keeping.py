@@ -12,7 +12,7 @@ from ..trade.errors import DocumentError, Problem
 from .clock import Clock, Gap
 from .table import Log
 
-__all__ = ["load", "save", "series", "thinned"]
+__all__ = ["is_kept", "load", "save", "series", "thinned"]
 
 MOST_POINTS = 4000
 KEY = "ewerer"
@@ -32,6 +32,16 @@ def save(log: Log, path: Path) -> None:
     }
     frame = pl.DataFrame({"wall": log.clock.wall.astype("datetime64[us]"), "t_s": log.t_s, **log.columns})
     frame.write_parquet(path, compression="zstd", metadata={KEY: json.dumps(about)})
+
+
+def is_kept(path: Path) -> bool:
+    """Return whether a file is a log as :func:`save` writes it."""
+    import polars as pl
+
+    try:
+        return KEY in pl.read_parquet_metadata(path)
+    except (pl.exceptions.PolarsError, OSError):
+        return False
 
 
 def load(path: Path) -> Log:

@@ -19,9 +19,9 @@ Short = Annotated[str, Field(max_length=80)]
 
 
 class PortSettings(Asked):
-    """Where a port leads: a CAN bus, a Modbus device over TCP or a serial line, by its register map or its SunSpec models."""
+    """Where a port leads: a CAN bus, a Modbus device over TCP or a serial line, by its register map or its SunSpec models; or a log."""
 
-    kind: Literal["can", "modbus-tcp", "modbus-rtu"]
+    kind: Literal["can", "modbus-tcp", "modbus-rtu", "replay"]
     host: Short | None = None
     port: Annotated[int, Field(ge=1, le=65_535)] | None = None
     path: Short | None = None
@@ -31,6 +31,9 @@ class PortSettings(Asked):
     family: Short | None = None
     unit_id: Annotated[int, Field(ge=0, le=247)] | None = None
     map: bool = False
+    log: uuid.UUID | None = None
+    speed: Annotated[float, Field(ge=1, le=1000, description="how many times as fast a log is replayed")] | None = None
+    from_s: Annotated[float, Field(ge=0, description="where in the log a replay begins [s]")] | None = None
 
 
 class PortIn(Asked):

@@ -21,6 +21,7 @@ from ...ports.base import PortError
 from ...ports.expected import evidence, rows
 from ..jobs.models import Job
 from ..jobs.planned import planned
+from ..logs import actions as logs
 from ..record import actions as record
 from ..settings.base import DATA_DIR
 from ..work import pool
@@ -31,7 +32,23 @@ from .models import Port, Task
 MOST_PORTS = 24
 MOST_RIGS = 6
 FOLDER = DATA_DIR / "ports"
-SIGHT_KEYS = ("kind", "host", "port", "path", "interface", "channel", "bitrate", "family", "unit_id", "map", "hop_limit")
+SIGHT_KEYS = (
+    "kind",
+    "host",
+    "port",
+    "path",
+    "interface",
+    "channel",
+    "bitrate",
+    "family",
+    "unit_id",
+    "map",
+    "hop_limit",
+    "log",
+    "speed",
+    "from_s",
+    "name",
+)
 
 
 def refused(pointer: str, message: str, expected: str) -> DocumentError:
@@ -53,6 +70,15 @@ def _profile_of(job: Job, device: str) -> MenuProfile | None:
 def add_port(job: Job, device: str, settings: Mapping[str, Any], user: User, stand_in: bool = False) -> Port:
     """Add a port to a job; refuse an address that nobody listed, a device without a register map, one port too many."""
     kept = {k: settings[k] for k in SIGHT_KEYS if settings.get(k) is not None}
+    if kept.get("kind") == "replay":
+        asked = kept.get("log")
+        log = job.logs.filter(pk=str(asked), state="read").first() if asked else None
+        if log is None:
+            raise refused("/settings/log", "the job has no such log", "a log that was read")
+        kept |= {"log": str(log.pk), "name": log.name}
+        for old in job.ports.filter(device=device, how__kind="replay"):  # one log at a time stands for a device
+            children.end(str(old.pk))
+            old.delete()
     try:
         check_address(kept, listed_addresses())
     except PortError as error:
@@ -90,6 +116,9 @@ def _settings_file(port: Port) -> Path:
     FOLDER.mkdir(parents=True, exist_ok=True, mode=0o700)
     path = FOLDER / f"{port.pk}.json"
     held = dict(port.how)
+    if held.get("kind") == "replay":
+        log = port.job.logs.filter(pk=str(held["log"])).first()
+        held["path"] = str(logs.columns_file(log)) if log is not None else "deleted"
     if held.get("map"):
         profile = _profile_of(port.job, port.device)
         if profile is not None:
@@ -132,6 +161,8 @@ def at_of(settings: Mapping[str, Any]) -> str:
     if settings.get("kind") == "can":
         rate = f", {settings['bitrate'] // 1000} kbit/s" if settings.get("bitrate") else ""
         return f"CAN {settings.get('channel')}{rate}"
+    if settings.get("kind") == "replay":
+        return f"replay of {settings.get('name')} at {settings.get('speed', 1):g} times"
     where = settings.get("path") or f"{settings.get('host')}:{settings.get('port')}"
     return f"{'registers' if settings.get('map') else 'SunSpec'} at {where}"
 
@@ -142,7 +173,7 @@ def live(job: Job) -> dict[str, Any]:
     link = plan_of(job).get("link")
     held = Link.model_validate(link) if link else None
     readings: dict[str, dict[str, Any]] = {}
-    for p in sorted(ports, key=lambda p: (p["kind"] != "can", not p["map"])):
+    for p in sorted(ports, key=lambda p: (p["kind"] != "replay", p["kind"] != "can", not p["map"])):
         for name, value in p.get("values", {}).items():
             readings.setdefault(p["device"], {}).setdefault(name, value)
     return {"ports": ports, "rows": rows(held, readings), "evidence": evidence(held, ports), "rig": rig_state(job)}

@@ -157,7 +157,7 @@ def _keep(log: Log, told: dict[str, Any], columns: bytes, said: bool) -> Log:
     return log
 
 
-def _file(log: Log) -> Path:
+def columns_file(log: Log) -> Path:
     """Return the columns of a log as a file, made of the database's parts where it is not there."""
     if log.state != "read":
         raise _refused("", "this log was not read yet", "a log that has come whole")
@@ -179,14 +179,14 @@ def report(log: Log) -> str:
     key = f"log-{log.digest}-{inputs.key}"
     text = caches["default"].get(key)
     if text is None:
-        text = pool.run_for(READ_S, tasks.log_report, str(_file(log)), inputs)
+        text = pool.run_for(READ_S, tasks.log_report, str(columns_file(log)), inputs)
         caches["default"].set(key, text, 3600)
     return str(text)
 
 
 def series(log: Log, columns: list[str], from_s: float, to_s: float, most: int) -> str:
     """Return the lines of a stretch of a log as JSON."""
-    return pool.run(tasks.log_series, str(_file(log)), columns, from_s, to_s, most)
+    return pool.run(tasks.log_series, str(columns_file(log)), columns, from_s, to_s, most)
 
 
 @writes
