@@ -9,10 +9,11 @@ import numpy as np
 import pytest
 
 from ewerer import cli
-from ewerer.core.devices.library import shipped_library
+from ewerer.core.devices.library import demo_job, shipped_library
 from ewerer.core.flow.results import simulate
 from ewerer.core.flow.sweep import FIGURES, sweep, varied
 from ewerer.core.trade.errors import DocumentError
+from ewerer.demo.week import week_of
 from tests.jobs import DEMO, LARCH, SKERRY, changed, job_of
 
 LIBRARY = shipped_library()
@@ -140,6 +141,15 @@ def test_a_cluster_of_two_workers_says_the_same(tmp_path, capsysbinary):
         theirs = json.loads(capsysbinary.readouterr().out)
         assert cli.main(common) == 0
         assert theirs == json.loads(capsysbinary.readouterr().out)
+        weeks = tmp_path / "weeks"
+        weeks.mkdir()
+        for name in (LARCH, SKERRY):
+            (weeks / f"{name}.csv").write_bytes(week_of(demo_job(name), shipped_library()))
+            (weeks / f"{name}.json").write_bytes((DEMO / f"{name}.json").read_bytes())
+        code = cli.main(["log", str(weeks), "--scheduler", address])
+        theirs = json.loads(capsysbinary.readouterr().out)
+        assert cli.main(["log", str(weeks)]) == code and json.loads(capsysbinary.readouterr().out) == theirs
+        assert [r["rows"] for r in theirs] == [10_080, 10_080]
     finally:
         for process in started:
             process.kill()

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import argparse
 import sys
-from typing import Any
 
 from ..core.devices.library import parse_job
 from ..core.plan import plan
 from ..core.trade.errors import DocumentError, Problem
 from . import STOPPED
+from .cluster import executor_of
 from .files import library, read, write
 
 
@@ -41,40 +41,8 @@ def run(args: argparse.Namespace) -> int:
         if shown:
             print(f"\r{word}, {share * 100:.0f} % ", end="", file=sys.stderr, flush=True)
 
-    client: Any = None
-    if args.scheduler:
-        try:
-            from distributed import Client as cluster
-        except ImportError:
-            raise DocumentError(
-                [
-                    Problem(
-                        pointer="/scheduler",
-                        message="a cluster needs the extra part",
-                        value=args.scheduler,
-                        expected="pip install 'ewerer[fleet]'",
-                    )
-                ]
-            ) from None
-        try:
-            connect: Any = cluster
-            client = connect(args.scheduler, timeout="10s")
-        except (OSError, TimeoutError, ValueError) as error:
-            raise DocumentError(
-                [
-                    Problem(
-                        pointer="/scheduler",
-                        message=f"no scheduler answers: {error}",
-                        value=args.scheduler,
-                        expected="such as tcp://10.0.0.5:8786",
-                    )
-                ]
-            ) from None
-    try:
-        made = sweep(job, held, args.weathers, args.days, vary, client.get_executor() if client else None, told)
-    finally:
-        if client is not None:
-            client.close()
+    with executor_of(args.scheduler) as executor:
+        made = sweep(job, held, args.weathers, args.days, vary, executor, told)
     if shown:
         print("\r" + " " * 60 + "\r", end="", file=sys.stderr)
     write((made.model_dump_json(indent=2) + "\n").encode(), args.output)
