@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.e2e.acts import choose, give_file, saved, until
+from tests.e2e.acts import choose, give_file, saved, show, until
 from tests.jobs import SKERRY, data
 from tests.logs.logmaker import frame_of, made, noisy
 
@@ -62,6 +62,8 @@ def test_a_log_is_sent_stopped_gone_on_with_judged_and_its_overshoot_taken(opene
     finding = page.locator("[data-log-findings] tr").filter(has_text="above the absorption")
     finding.get_by_role("button", name="Show").click()
     expect(shown).not_to_contain_text("86400 rows")
+    page.get_by_role("button", name="Put these in the logbook").click()
+    expect(page.get_by_role("button", name="In the logbook")).to_be_disabled()
     take = page.locator('[data-proposal="/policy/overshoot_v"]')
     expect(take).to_contain_text("Overshoot")
     take.get_by_role("button", name="Take it").click()
@@ -69,6 +71,9 @@ def test_a_log_is_sent_stopped_gone_on_with_judged_and_its_overshoot_taken(opene
     saved(page)
     token = page.evaluate("fetch(location.pathname.replace('/jobs', '/api/jobs').replace('/proof', '')).then((r) => r.json())")
     assert abs(token["document"]["policy"]["overshoot_v"] - truth.overshoot_v) < 0.03
+    show(page, "Handover")
+    page.get_by_role("tab", name="Logbook").click()
+    expect(page.locator("[data-log]").filter(has_text="above the absorption voltage")).to_contain_text("day at the site.csv")
 
 
 def test_a_file_that_is_no_log_says_what_would_be_right_and_is_deleted(opened, tmp_path):

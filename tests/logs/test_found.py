@@ -9,8 +9,9 @@ import polars as pl
 import pytest
 
 from ewerer.core.logs.find import find
-from ewerer.core.logs.report import report
+from ewerer.core.logs.report import open_log, report
 from ewerer.core.logs.table import read_table
+from tests.jobs import SKERRY, job_of, plan_of
 from tests.logs.logmaker import BEGIN, frame_of, made, noisy
 from tests.sizes import size
 
@@ -223,3 +224,28 @@ def test_days_without_a_fault_raise_no_alarm():
         t, columns, _ = made(seed, days=1, clean=True)
         made_of = report(read_table(frame_of(t, noisy(columns, seed, 0.01, 0.1)).write_csv().encode(), "a.csv"))
         assert [f.message for f in made_of.findings if f.verdict != "good"] == [], seed
+
+
+def test_a_forced_charge_is_told_and_of_a_full_bank_points_to_the_firmware():
+    t, columns, _ = made(2, days=1, clean=True)
+    soc = np.interp(t, [0, 20_000, 86_399], [0.08, 0.99, 0.6])
+    asked = np.where((t < 3000) | ((t >= 20_000) & (t < 20_600)), "yes", "no")
+    text = frame_of(t[::10], {**{k: x[::10] for k, x in columns.items()}, "soc": soc[::10]}).with_columns(
+        pl.Series("Forced charge request", asked[::10])
+    )
+    told = report(open_log(text.write_csv().encode(), "a.csv"))
+    assert told.columns["Forced charge request"] == "forced"
+    first, second = sorted((f for f in told.findings if f.what == "forced charge"), key=lambda f: f.from_s)
+    assert (first.verdict, second.verdict) == ("caution", "bad")
+    assert (first.from_s, first.to_s, second.from_s, second.to_s) == (0, 2990, 20_000, 20_590)
+    assert "at 8% to 22% charge" in first.message and "firmware" not in first.message and "look at its firmware" in second.message
+
+
+def test_the_c_rate_is_the_highest_current_over_the_capacity():
+    job = job_of(SKERRY)
+    made_plan = plan_of(SKERRY)
+    t, columns, _ = made(4, days=1, clean=True)
+    log = open_log(frame_of(t[::10], {k: x[::10] for k, x in columns.items()}).write_csv().encode(), "a.csv")
+    told = report(log, job, made_plan)
+    assert told.figures["c_rate"].value == pytest.approx(np.abs(columns["amps"][::10]).max() / made_plan.bank.capacity_ah, rel=0.01)
+    assert "c_rate" not in report(log).figures, "without a job nobody knows the capacity"

@@ -1,12 +1,15 @@
 """Logs of a job: parts in any order, again, cut off and gone on with; read, judged, drawn; nobody else's; a quota; a backup."""
 
+import io
 import json
 import time
+import zipfile
 
 import numpy as np
 import pytest
 
 from ewerer.cli import main
+from ewerer.core.record.signing import verify
 from ewerer.server.live import children
 from ewerer.server.logs import actions
 from ewerer.server.logs.models import Log, LogPart
@@ -207,3 +210,17 @@ def test_a_log_is_replayed_as_a_port_of_the_bank_one_at_a_time(mine, job, raw):
     assert post(mine, f"/jobs/{stranger}/ports", {"device": "bank", "settings": settings}).status_code == 422
     for wrong in ({"speed": 0}, {"speed": 5000}, {"from_s": -1}, {"log": "x"}):
         assert post(mine, f"/jobs/{job}/ports", {"device": "bank", "settings": settings | wrong}).status_code == 422
+
+
+def test_a_handover_holds_the_report_of_each_log_sealed(mine, job, raw):
+    for name in ("June, first week.csv", "июнь.csv"):
+        post(mine, f"/jobs/{job}/logs/{sent(mine, job, raw, name)}/read", {})
+    signed = {"ewerer": "event/1", "id": "s", "at": "2026-01-02T10:00:00.000Z", "by": "ann", "kind": "signed", "name": "Ada Reed", "text": "done"}  # fmt: skip
+    assert post(mine, f"/jobs/{job}/events", {"events": [signed]}).json()["accepted"] == 1
+    made = post(mine, f"/jobs/{job}/handovers", {"paper": "A4"}).json()
+    file = mine.get(f"/api/jobs/{job}/handovers/1").content
+    assert verify(file, made["fingerprint"]).verdict == "unaltered"
+    with zipfile.ZipFile(io.BytesIO(file)) as held:
+        kept = {n: json.loads(held.read(n)) for n in held.namelist() if n.startswith("logs/")}
+    assert sorted(kept) == ["logs/01-log.json", "logs/02-June-first-week.json"]
+    assert all(k["ewerer"] == "log/1" and k["rows"] == 17_280 for k in kept.values())

@@ -34,6 +34,7 @@ MEASURED = {
     "generator_hz": ("ac_hz", 1.0),
     "generator_v": ("ac_v", 1.0),
     "on_mains": ("on_source", 1.0),
+    "forced": ("forced_charge", 1.0),
 }
 """Which measurement each column of a log is, and its figure over the log's."""
 

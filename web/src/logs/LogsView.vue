@@ -6,6 +6,7 @@ import { ElProgress } from 'element-plus'
 import 'element-plus/theme-chalk/el-progress.css'
 import { api, ApiProblem, type LogReport, type MeasuredLog } from '../api/client'
 import { useJob } from '../job/use-job'
+import type { useRun } from '../record/use-run'
 import { session } from '../session/use-session'
 import EmptyNote from '../ui/EmptyNote.vue'
 import FileButton from '../ui/FileButton.vue'
@@ -24,6 +25,7 @@ import { useUpload } from './upload'
 
 const LogPlot = defineAsyncComponent(() => import('./LogPlot.vue'))
 const KINDS = '.csv,.tsv,.txt,.xlsx,.parquet,.log,.asc,.blf,.trc'
+const props = defineProps<{ record: ReturnType<typeof useRun>['record'] }>()
 const emit = defineEmits<{ live: [] }>()
 const job = useJob()
 const client = useQueryClient()
@@ -126,6 +128,23 @@ const answer = computed(() => {
   const worst = bad.value[0]
   if (!worst) return 'The plan was kept.'
   return `${counted(bad.value.length, 'thing')} to look at. First: ${worst.message}`
+})
+/** Findings as lines of the logbook; their ids say what they are, so that a second press adds nothing. */
+const entries = computed(() =>
+  bad.value.map((f) => ({
+    id: `log-${log.value!.id.slice(0, 13)}-${f.what.replace(/[^a-z]+/gi, '-')}-${Math.round(f.from_s)}`,
+    kind: 'log' as const,
+    entry: {
+      kind: f.verdict === 'bad' ? ('warning' as const) : ('reading' as const),
+      when: f.from.slice(0, 19).replace('T', ' '),
+      text: `${f.message} (${log.value!.name})`,
+      count: 1,
+    },
+  })),
+)
+const noted = computed(() => {
+  const there = new Set(props.record.state.value.log.map((l) => l.id))
+  return entries.value.every((e) => there.has(e.id))
 })
 const MARK: Record<string, string> = { bad: 'stop', caution: 'caution', good: 'ok' }
 const figures = computed(() => Object.entries(told.value?.figures ?? {}))
@@ -262,6 +281,11 @@ const valueShown = (v: unknown) =>
         </tr>
       </tbody>
     </table>
+    <p v-if="bad.length && changes">
+      <button :disabled="noted" @click="record.addKnown(entries)">
+        {{ noted ? 'In the logbook' : 'Put these in the logbook' }}
+      </button>
+    </p>
     <section v-if="proposals.length && changes" class="proposals" aria-label="Measured, for the plan">
       <h2>Measured, for the plan</h2>
       <ul>

@@ -23,6 +23,7 @@ export const FIGURES: Record<string, [string, string, number]> = {
   absorb_v: ['Absorption voltage', 'V', 2],
   overshoot_v: ['Overshoot', 'V', 2],
   hold_min: ['Longest hold', 'min', 1],
+  c_rate: ['Highest C-rate, in or out', 'C', 2],
   tail_a: ['Current at its end', 'A', 1],
   float_v: ['Float voltage', 'V', 2],
   full_at: ['Last full at', '', 0],

@@ -206,6 +206,11 @@ def find(log: Log, capacity_ah: float | None = None, absorb_v: float | None = No
         _resistance(log, out, volts, amps)
         _self_use(log, out, volts, amps)
     _extremes(log, out)
+    if amps is not None and capacity_ah and np.isfinite(amps).any():
+        calm = _median3(_smooth(amps, max(1, min(9, int(SMOOTH_S / max(log.clock.step_s, 1e-3)) | 1))))
+        out.figures["c_rate"] = Figure(
+            round(float(np.nanmax(np.abs(calm))) / capacity_ah, 4), round(2 * out.noise_a / capacity_ah, 4)
+        )
     _shunt(log, out)
     _switches(log, out, weight)
     return out

@@ -41,6 +41,7 @@ NAMES = {
     "discharge_a": "limit_out_a",
     "cell_high_v": "cell_max_v",
     "cell_low_v": "cell_min_v",
+    "forced_charge": "forced",
 }
 """Which column of a log each measurement of a bus becomes."""
 

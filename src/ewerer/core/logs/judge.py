@@ -13,6 +13,7 @@ from ..trade.log_margins import (
     AC_CHARGING_W,
     CELLS_APART_V,
     FLOAT_WITHIN_V,
+    FORCED_SOC,
     GAIN_WITHIN,
     GENERATOR_HZ_WITHIN,
     LEAST_GIVEN,
@@ -56,7 +57,7 @@ class Verdict(NamedTuple):
 def judge(log: Log, found: Found, job: Job | None = None, plan: Plan | None = None) -> list[Verdict]:
     """Return every finding, the worst first, then by time; without a plan only what the readings say by themselves."""
     rows: list[Verdict] = []
-    for part in (_holds, _limits, _volts, _sensors, _links, _sources, _windows):
+    for part in (_holds, _limits, _volts, _sensors, _links, _forced, _sources, _windows):
         rows += part(log, found, job, plan)[:MOST_ROWS]
     rank = {"bad": 0, "caution": 1, "good": 2}
     return sorted(rows, key=lambda r: (rank[r.verdict], r.first))
@@ -453,6 +454,28 @@ def _links(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list[V
                 f"No limits from the BMS for {_min(log.t_s[j] - log.t_s[i] + log.clock.step_s)}: look at cable and terminators.",
             )
         )
+    return out
+
+
+def _forced(log: Log, found: Found, job: Job | None, plan: Plan | None) -> list[Verdict]:
+    """Find when the BMS asked for a forced charge; of a bank that is nearly full no healthy one does."""
+    asked, soc = log.columns.get("forced"), log.columns.get("soc")
+    if asked is None:
+        return []
+    out: list[Verdict] = []
+    for i, j in _long(log, np.nan_to_num(asked) > 0, LIMIT_S):
+        known = soc[i : j + 1][np.isfinite(soc[i : j + 1])] if soc is not None else np.zeros(0)
+        most = float(known.max()) if len(known) else None
+        full = most is not None and most >= FORCED_SOC
+        text = f"The BMS asked for a forced charge for {_min(log.t_s[j] - log.t_s[i])}"
+        if most is not None:
+            text += (
+                f" at {float(known.min()):.0%} to {most:.0%} charge"
+                if most - float(known.min()) > SOC_WITHIN
+                else f" at {most:.0%}"
+            )
+        text += "; look at its firmware." if full else "."
+        out.append(Verdict("forced charge", "bad" if full else "caution", i, j, most, FORCED_SOC, text))
     return out
 
 

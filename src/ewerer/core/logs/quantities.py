@@ -87,6 +87,7 @@ QUANTITIES: dict[str, Quantity] = {
     "limit_out_a": Quantity(
         "Discharge limit", "A", 0, 5000, AMPS, (("limit", "out", "current"), ("limit", "out")), ("voltage", "soc")
     ),
+    "forced": Quantity("Forced charge asked for", "", 0, 1, {"": 1.0}, (("forced",),), ("current", "voltage", "power", "energy")),
     "on_mains": Quantity("Loads on the mains", "", 0, 1, {"": 1.0}, (("onmains",),), ()),
 }
 """Every quantity of a log; its own name as a header is always right."""
@@ -118,6 +119,7 @@ IDEAS: dict[str, str] = {
     "limit": r"limit|limits|grenze|\w*grenze|limite|max|allowed|\w*limit|begrenzung",
     "in": r"in|charge|charging|lade\w*|laden|recharge|carga|carica",
     "out": r"out|discharge|discharging|entlade\w*|entladen|decharge|descarga|scarica",
+    "forced": r"forced?|zwangs\w*|forcee?|forzad[ao]|forzat[ao]|emergency charge|notladung",
     "onmains": r"on mains|on grid|transfer\w*|bypass|netzbetrieb|on ac|sur reseau|en red|su rete",
     "heatsink": r"heatsink|kuhlkorper|inverter|internal|inner|mos|device|gerat",
     "time": r"time|date|datetime|timestamp|zeit|datum|uhrzeit|zeitstempel|heure|horodatage|hora|fecha|ora|data|utc|clock|minute|when|stamp",

@@ -457,7 +457,7 @@ def _scaled(
     out = figures * factor if factor != 1.0 else figures
     if quantity.endswith("_c") and unit in ("degf", "f", "fahrenheit"):
         out = (out - 32) / 1.8
-    if quantity in ("generator", "on_mains"):
+    if quantity in ("generator", "on_mains", "forced"):
         out = np.where(np.isfinite(out), (out > (50.0 if float(np.nanmax(out, initial=0)) > 1 else 0.5)).astype(float), np.nan)
     with np.errstate(invalid="ignore"):
         broken = (out < made.low) | (out > made.high)

@@ -46,5 +46,7 @@ LOG_DAY = 0.95
 """Part of a day that a log must cover for its loads to be a day's [T]."""
 ON_HZ, ON_V = 20.0, 40.0
 """Hertz and volts above which a generator runs [T]."""
+FORCED_SOC = 0.9
+"""Charge above which no healthy BMS asks for a forced charge [0..1] [T]."""
 LEAST_GIVEN = 0.1
 """Part of the strongest discharge below which a bank rests [T]."""

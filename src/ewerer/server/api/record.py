@@ -30,6 +30,7 @@ from ..crews.models import Crew, Feed
 from ..crews.roles import Role
 from ..jobs.actions import document_of
 from ..jobs.models import Job
+from ..logs import actions as logs
 from ..profiles.actions import library_of_job
 from ..record import actions
 from ..record.actions import PAPER_S
@@ -276,7 +277,7 @@ def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
 def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, Handover]:
     """Seal the handover of a signed visit: it freezes the job's revision."""
     who = person(request)
-    made = actions.seal(id, who.crew, who.user, body.paper)
+    made = actions.seal(id, who.crew, who.user, body.paper, logs.reports_of(job_at(request, id)))
     note(request, "handover sealed", f"{made.job.name}, number {made.number}")
     return 201, made
 

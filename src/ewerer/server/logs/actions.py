@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import uuid
 from collections.abc import Mapping
 from datetime import timedelta
@@ -31,6 +32,7 @@ MOST_FILE = 500 * 2**20
 MOST_OF_CREW = 2 * 2**30
 """Most bytes of all of a crew's logs, as they came or as they are kept."""
 MOST_LOGS = 200
+MOST_REPORTS = 20
 READ_S = 120.0
 """Most processor time that reading or judging a log takes [s]."""
 BEGUN_DAYS = 7
@@ -182,6 +184,15 @@ def report(log: Log) -> str:
         text = pool.run_for(READ_S, tasks.log_report, str(columns_file(log)), inputs)
         caches["default"].set(key, text, 3600)
     return str(text)
+
+
+def reports_of(job: Job) -> dict[str, bytes]:
+    """Return what a handover holds of a job's logs: each report as a file; the newest twenty."""
+    out = {}
+    for n, log in enumerate(job.logs.filter(state="read")[:MOST_REPORTS], 1):
+        word = re.sub(r"[^A-Za-z0-9]+", "-", Path(log.name).stem).strip("-")[:60]
+        out[f"logs/{n:02d}-{word or 'log'}.json"] = report(log).encode()
+    return out
 
 
 def series(log: Log, columns: list[str], from_s: float, to_s: float, most: int) -> str:

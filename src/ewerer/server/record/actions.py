@@ -245,8 +245,11 @@ def key_of(crew: Crew) -> Any:
     return crew_key(DATA_DIR / "keys" / f"crew-{crew.pk}.pem")
 
 
-def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
-    """Make the sealed handover of a job as it stands, freezing its revision. Refused while the visit is not signed or may not be closed."""
+def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper, beside: Mapping[str, bytes] | None = None) -> Handover:
+    """Make the sealed handover of a job as it stands, freezing its revision. Refused while the visit is not signed or may not be closed.
+
+    ``beside`` are further files that are sealed with it, by their name.
+    """
     job = Job.objects.get(pk=job_id, crew=crew)
     document = jobs.document_of(job)
     events = events_of(job)
@@ -259,7 +262,14 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper) -> Handover:
         members, about = pool.run(
             tasks.handover_contents, of, events, public, crew.name, job.revision, handovers.shown_of(state, photos), paper
         )
-    return _keep(job_id, crew, job.revision, fingerprint(public), handovers.sealed(members, about, state, photos, key), user)
+    return _keep(
+        job_id,
+        crew,
+        job.revision,
+        fingerprint(public),
+        handovers.sealed({**members, **(beside or {})}, about, state, photos, key),
+        user,
+    )
 
 
 @writes

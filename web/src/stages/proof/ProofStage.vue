@@ -126,7 +126,7 @@ const open = computed(() => tests.value.filter((s) => view.where.value[s.id] ===
   <EmptyNote v-else-if="!tests.length" title="Nothing to prove yet">A bank and units first.</EmptyNote>
   <ViewTabs v-else v-model="tab" :tabs="TABS" label="Views of the proof">
     <template #live><LiveView /></template>
-    <template #logs><LogsView @live="tab = 'live'" /></template>
+    <template #logs><LogsView :record="record" @live="tab = 'live'" /></template>
     <template #tests>
       <table v-if="made.length" v-stack="['Test', 'Verdict']">
         <thead>
