@@ -1,5 +1,7 @@
 """A try of practice from its start to the debrief, by keyboard alone and by touch."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -17,6 +19,9 @@ def named_and_mended(page, press):
     expect(page.locator("[data-last]")).to_contain_text("in order")
     press(page.get_by_role("button", name="A hint, for a point"))
     expect(page.locator("[data-hint]")).to_contain_text("The cable is not in")
+    press(page.get_by_role("button", name="Clamp on the bank's lead, in with a plus"))
+    expect(page.locator("[data-last]")).to_contain_text(re.compile(r"Clamp .*: -?\d+\.\d A, ± \d"))
+    expect(page.get_by_role("columnheader", name="your meter")).to_be_visible()
     press(page.get_by_role("button", name="It is: The cable is not in, or not all the way"))
     expect(page.locator("[data-headline]")).to_have_text("Right. How do you mend it?")
 

@@ -2,6 +2,7 @@
 
 import json
 import random
+import re
 import subprocess
 import sys
 
@@ -9,7 +10,8 @@ import pytest
 
 from ewerer.core.trade.errors import DocumentError
 from ewerer.rig.faults import FAULTS
-from ewerer.rig.practice import LEVELS, Scenario, draw, lesson, play, scenario_of, scripted, shortest_of
+from ewerer.rig.plant import AMPS, VOLTS
+from ewerer.rig.practice import LEVELS, METERS, Scenario, _replayed, draw, lesson, play, scenario_of, scripted, shortest_of
 from ewerer.rig.ways import WAYS
 from tests.sizes import size
 
@@ -79,6 +81,8 @@ def test_a_try_is_its_acts_and_nothing_else():
         {"do": "test", "test": "no-such"},
         {"do": "name", "cause": "weather"},
         {"do": "mend", "way": 0},
+        {"do": "measure", "meter": "nose"},
+        {"do": "measure"},
         {"do": None},
         {},
     ],
@@ -106,6 +110,35 @@ def test_scenarios_that_cannot_be_are_refused(wrong):
     with pytest.raises(DocumentError) as refused:
         play({**lesson().document(), **wrong}, [])
     assert refused.value.problems[0].expected
+
+
+@pytest.mark.parametrize("seed", range(size(3, 40)))
+def test_meters_read_the_stand_ins_within_what_they_say(seed):
+    """Whatever is hidden: what a meter says is within its own error of what is there; it costs two minutes and no points."""
+    scenario = draw(seed, seed % 5 + 1)
+    made = _replayed(scenario, [])
+    plant = made.rig.plant
+    true = {"volts": made.rig.plant.kept[VOLTS], "amps": plant.kept[AMPS], "temp_c": plant.report.temp_c}
+    acts = [{"do": "measure", "meter": m} for m in (*METERS, *METERS)]
+    told = play(scenario.document(), acts)
+    assert told == play(scenario.document(), acts) and told["minutes"] == 2 * len(acts) and told["over"] is False
+    for text, meter in zip([d["text"] for d in told["done"]], (*METERS, *METERS), strict=True):
+        value, within = map(float, re.findall(r"(-?\d+\.\d+)", text)[:2])
+        if plant.together or meter == "temp_c":
+            assert abs(value - true[meter]) <= within + 0.05, (text, true[meter])
+        else:
+            assert value == 0
+    shown = {r["word"]: r["shown"]["your meter"]["value"] for r in told["seen"] if "your meter" in r["shown"]}
+    assert len(shown) == len(METERS)
+    ended = play(scenario.document(), [*acts, {"do": "end"}])
+    assert ended["score"]["tests"] == 0
+
+
+def test_a_sensor_wired_backwards_shows_beside_the_clamp():
+    scenario = scenario_of(Scenario(3, 1, "skerry-field-station", ("shunt-backwards",)).document())
+    told = play(scenario.document(), [{"do": "measure", "meter": "amps"}])
+    (row,) = [r for r in told["seen"] if "Into the bank" in r["word"]]
+    assert row["shown"]["U1"]["value"] * row["shown"]["your meter"]["value"] < 0
 
 
 def test_a_try_on_the_command_line():

@@ -19,6 +19,7 @@ from ..core.trade.errors import DocumentError, Problem
 from ..ports.expected import rows
 from .answers import answers
 from .faults import FAULTS
+from .plant import AMPS, VOLTS
 from .rig import Rig
 from .ways import WAYS, Ways
 
@@ -47,6 +48,20 @@ MOST_SEED, MOST_ACTS = 2_000_000_000, 200
 NOON_S, SETTLE_S = 12 * 3600, 90
 TEST_MIN, WRONG_MIN, MEND_MIN, HINT_MIN = 5, 15, 10, 1
 WRONG_POINTS, USELESS_POINTS, EXTRA_POINTS, HINT_POINTS = 10, 5, 2, 1
+MEASURE_MIN = 2
+METERS = {
+    "volts": (
+        "Voltmeter at the unit's bank terminals",
+        "V",
+        0.002,
+        0.02,
+        2,
+        "The terminals are live: insulated probes, no ring, no watch.",
+    ),
+    "amps": ("Clamp on the bank's lead, in with a plus", "A", 0.015, 0.4, 1, "Round one insulated lead, away from bare metal."),
+    "temp_c": ("Thermometer at the bank", "°C", 0.0, 1.0, 1, "On a case, never on a terminal."),
+}
+"""What the trainee's meters read: word, unit, error as a part of the reading, error in the unit, digits, caution (common practice)."""
 LEAST_BITS = 0.005
 MOST_TESTS, MOST_ROWS = 12, 14
 DRAWS = 40
@@ -153,6 +168,7 @@ class _Try:
         self.minutes = self.tests = self.wrong = self.useless = self.hints = 0
         self.named = ""
         self.refuted: set[str] = set()
+        self.metered: dict[str, float] = {}
         self.over = ""
         self.hint = ""
         self._truth: dict[str, int] | None = None
@@ -200,9 +216,16 @@ class _Try:
             raise refuse("/do", "this try is over", "a new one")
         self.hint = ""
         do = act.get("do")
-        of = {"test": self._test, "name": self._name, "mend": self._mend, "hint": self._hint, "end": self._end}.get(str(do))
+        of = {
+            "test": self._test,
+            "measure": self._measure,
+            "name": self._name,
+            "mend": self._mend,
+            "hint": self._hint,
+            "end": self._end,
+        }.get(str(do))
         if of is None:
-            raise refuse("/do", "no such act", "test, name, mend, hint or end", do)
+            raise refuse("/do", "no such act", "test, measure, name, mend, hint or end", do)
         of(act)
 
     def _test(self, act: Mapping[str, Any]) -> None:
@@ -223,6 +246,28 @@ class _Try:
         self.done.append(
             {"text": f"{asked.question} {asked.outcomes[outcome][:1].upper()}{asked.outcomes[outcome][1:]}.", "good": None}
         )
+
+    def _measure(self, act: Mapping[str, Any]) -> None:
+        meter = str(act.get("meter"))
+        if meter not in METERS:
+            raise refuse("/meter", "no such meter", "one of " + ", ".join(METERS), act.get("meter"))
+        plant = self.rig.plant
+        alive = bool(plant.together)
+        true = {
+            "volts": float(plant.kept[VOLTS]) if alive else 0.0,
+            "amps": float(plant.kept[AMPS]) if alive else 0.0,
+            "temp_c": plant.report.temp_c,
+        }[meter]
+        word, unit, part, whole, digits, _ = METERS[meter]
+        # A meter's own error stays the same through a try; its last digit moves.
+        own = random.Random(f"{self.scenario.seed} {meter}")  # noqa: S311
+        moves = random.Random(f"{self.scenario.seed} {meter} {len(self.done)}")  # noqa: S311
+        off = 0.8 * (true * part * own.uniform(-1, 1) + whole * own.uniform(-1, 1)) + 0.2 * whole * moves.uniform(-1, 1)
+        read = round(true + off, digits) if alive or meter == "temp_c" else 0.0
+        within = round(abs(read) * part + whole, digits)
+        self.metered[meter] = read
+        self.minutes += MEASURE_MIN
+        self.done.append({"text": f"{word}: {read:.{digits}f} {unit}, ± {within:.{digits}f}.", "good": None})
 
     def _name(self, act: Mapping[str, Any]) -> None:
         cause = str(act.get("cause"))
@@ -260,7 +305,7 @@ class _Try:
             self.left.remove(self.named)
             self.done.append({"text": of.right, "good": True})
             self.named, self._truth = "", None
-            self.known, self.refuted = {}, set()
+            self.known, self.refuted, self.metered = {}, set(), {}
             if not self.left:
                 self.over = "done"
 
@@ -285,6 +330,8 @@ class _Try:
         told = self.diagnosis()
         link = self.rig.plant.made.solved.link
         shown = {u.id: {n: {"value": v, "old": False} for n, v in self.rig.measured(u.id).items()} for u in self.rig.units}
+        if self.metered:
+            shown["your meter"] = {n: {"value": v, "old": False} for n, v in self.metered.items()}
         seen = rows(link, shown)[:MOST_ROWS]
         out: dict[str, Any] = {
             "seed": self.scenario.seed,
@@ -307,6 +354,7 @@ class _Try:
             "suspects": [
                 {"id": s.id, "word": s.word, "probability": round(s.probability, 3)} for s in (told.suspects if told else [])
             ],
+            "meters": [{"id": n, "word": m[0], "caution": m[5]} for n, m in METERS.items()] if told else [],
             "ways": self.ways() if told else [],
             "done": self.done,
             "minutes": self.minutes,
@@ -394,21 +442,27 @@ def scripted(scenario: Scenario, careful: bool, lot: random.Random | None = None
     """Return how a scripted trainee does: a careful one follows the fault finder and takes the right way, a careless one guesses."""
     made = _Try(scenario)
     lot = lot or random.Random(scenario.seed)  # noqa: S311
+    acts: list[dict[str, Any]] = []
+
+    def do(act: dict[str, Any]) -> None:
+        acts.append(act)
+        made.act(act)
+
     while not made.over and len(made.done) < MOST_ACTS:
         told = made.diagnosis()
         assert told is not None
         if made.named:
             right = made.ways().index(WAYS[made.named].right)
-            made.act({"do": "mend", "way": right if careful else lot.randrange(3)})
+            do({"do": "mend", "way": right if careful else lot.randrange(3)})
         elif not careful:
-            made.act({"do": "name", "cause": lot.choice(told.suspects).id})
+            do({"do": "name", "cause": lot.choice(told.suspects).id})
         else:
             best = made.best()
             sure = told.suspects[0].probability > 0.9
             if best and not sure and len(made.known) < MOST_TESTS:
-                made.act({"do": "test", "test": best})
+                do({"do": "test", "test": best})
             else:
-                made.act({"do": "name", "cause": told.suspects[0].id})
+                do({"do": "name", "cause": told.suspects[0].id})
     return {
         "over": made.over,
         "left": len(made.left),
@@ -416,6 +470,7 @@ def scripted(scenario: Scenario, careful: bool, lot: random.Random | None = None
         "wrong": made.wrong,
         "minutes": made.minutes,
         "try": made,
+        "acts": acts,
     }
 
 

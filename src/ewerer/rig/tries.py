@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-__all__ = ["begun", "played"]
+__all__ = ["begun", "played", "shown"]
 
 
 def begun(scenario: Mapping[str, Any] | None, seed: int, level: int, lesson: bool) -> tuple[dict[str, Any], dict[str, Any]]:
@@ -21,3 +21,12 @@ def played(scenario: Mapping[str, Any], acts: Sequence[Mapping[str, Any]]) -> di
     from . import practice
 
     return practice.play(scenario, acts)
+
+
+def shown(seed: int, level: int) -> tuple[dict[str, Any], list[dict[str, Any]], dict[str, Any]]:
+    """Return a drawn scenario, the acts of a careful trainee in it, and its state at the end."""
+    from . import practice
+
+    made = practice.draw(seed, level)
+    acts = [{"do": "measure", "meter": "volts"}, *practice.scripted(made, careful=True)["acts"]]
+    return made.document(), acts, practice.play(made.document(), acts)

@@ -12590,6 +12590,10 @@ export interface components {
             tests: components["schemas"]["PracticeTest"][];
             /** Suspects */
             suspects: components["schemas"]["PracticeSuspect"][];
+            /** Meters */
+            meters: {
+                [key: string]: string;
+            }[];
             /** Ways */
             ways: string[];
             /** Done */
@@ -12707,19 +12711,24 @@ export interface components {
         };
         /**
          * PracticeActIn
-         * @description One act: a test, naming a cause, a way to mend it, a hint, the end.
+         * @description One act: a test, a reading of a meter, naming a cause, a way to mend it, a hint, the end.
          */
         PracticeActIn: {
             /**
              * Do
              * @enum {string}
              */
-            do: "test" | "name" | "mend" | "hint" | "end";
+            do: "test" | "measure" | "name" | "mend" | "hint" | "end";
             /**
              * Test
              * @default
              */
             test: string;
+            /**
+             * Meter
+             * @default
+             */
+            meter: string;
             /**
              * Cause
              * @default

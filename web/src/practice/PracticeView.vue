@@ -161,6 +161,13 @@ const headline = computed(() => {
           </section>
           <div v-else-if="!state.over" class="two">
             <section aria-label="Tests">
+              <h2>Your meters</h2>
+              <ul data-meters>
+                <li v-for="m in state.meters" :key="m.id">
+                  <button class="link" :disabled="busy" @click="act({ do: 'measure', meter: m.id! })">{{ m.word }}</button>
+                  <span class="mind small">{{ m.caution }}</span>
+                </li>
+              </ul>
               <h2>Tests you can make</h2>
               <ul data-tests>
                 <li v-for="t in ready" :key="t.id">

@@ -32,10 +32,11 @@ class PracticeIn(Asked):
 
 
 class PracticeActIn(Asked):
-    """One act: a test, naming a cause, a way to mend it, a hint, the end."""
+    """One act: a test, a reading of a meter, naming a cause, a way to mend it, a hint, the end."""
 
-    do: Literal["test", "name", "mend", "hint", "end"]
+    do: Literal["test", "measure", "name", "mend", "hint", "end"]
     test: Short = ""
+    meter: Short = ""
     cause: Short = ""
     way: Annotated[int, Field(ge=0, le=9)] = 0
 
@@ -135,6 +136,7 @@ class PracticeOut(Schema):
     seen: list[PracticeReading]
     tests: list[PracticeTest]
     suspects: list[PracticeSuspect]
+    meters: list[dict[str, str]]
     ways: list[str]
     done: list[PracticeDone]
     minutes: int

@@ -9,7 +9,7 @@ from typing import Any
 from django.contrib.auth.models import User
 
 from ...core.trade.errors import DocumentError, Problem
-from ...rig.tries import begun, played
+from ...rig.tries import begun, played, shown
 from ..crews.models import Crew
 from ..work import pool
 from ..writing import writes
@@ -28,11 +28,17 @@ def begin(crew: Crew, user: User, level: int, seed: int | None, scenario: Mappin
     return _keep(crew, user, document, state)
 
 
+def show(crew: Crew, user: User, seed: int, level: int) -> Try:
+    """Keep a whole try of a careful trainee, for whoever wants to see one."""
+    document, acts, state = pool.run(shown, seed, level)
+    return _keep(crew, user, document, state, acts)
+
+
 @writes
-def _keep(crew: Crew, user: User, scenario: dict[str, Any], state: dict[str, Any]) -> Try:
+def _keep(crew: Crew, user: User, scenario: dict[str, Any], state: dict[str, Any], acts: list[dict[str, Any]] | None = None) -> Try:
     old = Try.objects.filter(crew=crew, by=user).values_list("pk", flat=True)[MOST_TRIES - 1 :]
     Try.objects.filter(pk__in=list(old)).delete()
-    return Try.objects.create(crew=crew, by=user, scenario=scenario, state=state)
+    return Try.objects.create(crew=crew, by=user, scenario=scenario, state=state, acts=acts or [])
 
 
 def act(held: Try, asked: dict[str, Any]) -> dict[str, Any]:

@@ -17,6 +17,7 @@ from ...demo.week import WRONG, week_of
 from ..crews.models import Crew, Member
 from ..crews.roles import Role
 from ..jobs.models import Job
+from ..live import tries
 from ..live.actions import begin_rig
 from ..logs import actions as logs
 from ..record.actions import add_photo, create, keep_instrument, seal, sight_of, tell_all
@@ -56,6 +57,18 @@ def log_demo() -> None:
         connection.close()
 
 
+def practise_demo() -> None:
+    """Add a try of practice to the demo, where there is none."""
+    crew = Crew.objects.get(name=PEOPLE[0][1])
+    try:
+        if not crew.tries.exists():
+            tries.show(crew, get_user_model().objects.get(username=NAME), *DEMO_TRY)
+    finally:
+        connection.close()
+
+
+DEMO_TRY = (7, 2)
+"""Seed and level of the demo's try of practice."""
 RIG_JOB = "Skerry Field Station"
 """The demo job whose stand-ins run from the start."""
 

@@ -103,7 +103,7 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         server.close()
         return 2
     if demo:
-        from .demo import NAME, PASSWORD, load_demo, log_demo, seal_demo, start_demo_rig
+        from .demo import NAME, PASSWORD, load_demo, log_demo, practise_demo, seal_demo, start_demo_rig
 
         load_demo()
     print(f"Ewerer is at http://{host}:{port}/", flush=True)
@@ -116,6 +116,7 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         pool.begin(pool.count())
         if demo:
             log_demo()
+            practise_demo()
             seal_demo()
             if os.environ.get("EWERER_DEMO_RIG", "yes") == "yes":
                 start_demo_rig()
