@@ -31,6 +31,8 @@ GENERATOR_ON = (("generator", 0.5), ("generator_hz", ON_HZ), ("generator_v", ON_
 FULL_C_RATE = 0.06
 """Tail under which a bank is full, as a part of its capacity an hour (common practice: 2 to 5 %)."""
 CV_PART = 0.8
+APART_PART = 0.4
+"""What one of two tellings may be off by, as a part of what they differ by."""
 NEAR_TOP = 0.008
 """How far under the highest volts of charging an absorption may lie: an overshoot of 0.4 V at 48 V."""
 
@@ -349,7 +351,8 @@ def _contact(
 ) -> tuple[float, float]:
     """Return the second at which volts first reached a level, and how far that may be off.
 
-    Told by the knee of the volts, which rise and then stand, or of the amps, which stand and then fall: by the sharper of the two.
+    Told by the knee of the volts, which rise and then stand, or of the amps, which stand and then fall: by the volts where they are sharp, else by the sharper of the two.
+    Where they differ by more than they claim, a part of that is the error.
     """
     back = int(np.searchsorted(t, t[i] - max(600.0, 12 * step)))
     ahead = int(np.searchsorted(t, t[i] + max(120.0, 4 * step)))
@@ -368,7 +371,7 @@ def _contact(
             by_volts = _knee(tt[near] - tt[near][0], np.minimum(vv[near], level + noise) - level, noise)
             if by_volts is not None:
                 found.append((float(tt[near][0]) + by_volts[0], by_volts[1] + step / 2))
-    if found and found[0][1] > 3 * step:
+    if found:
         begin, end = int(np.searchsorted(t, found[0][0] - 400)), int(np.searchsorted(t, found[0][0] + 200))
         ta, aa = t[begin : end + 1], amps[begin : end + 1]
         ok = np.isfinite(aa)
@@ -381,7 +384,11 @@ def _contact(
                 found.append((-(float(ends[0]) + by_amps[0]), by_amps[1] + step / 2))
     if not found:
         return float(t[i]), step
-    at, error = min(found, key=lambda f: f[1])
+    sharp = found[0][1] <= 3 * step  # then the volts tell it, the amps how far they may be off
+    at, error = found[0] if sharp else min(found, key=lambda f: f[1])
+    apart = abs(found[0][0] - found[-1][0])
+    if apart > found[0][1] + found[-1][1]:
+        error = max(error, APART_PART * apart)
     return float(np.clip(at, t[max(0, back - 1)], t[i] + max(400.0, step))), error
 
 
