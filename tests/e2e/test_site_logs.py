@@ -2,6 +2,8 @@
 
 import re
 
+import polars as pl
+import pytest
 from playwright.sync_api import expect
 
 from tests.e2e.acts import choose, give_file, saved, show, until
@@ -112,3 +114,29 @@ def test_two_logs_stand_on_one_axis_and_one_is_replayed_as_a_port(opened, tmp_pa
     expect(page.locator('[data-port="replay bank"]')).to_contain_text("replay of first.csv at 10 times")
     page.get_by_role("button", name="Remove the port of bank").click()
     expect(page.locator('[data-port="replay bank"]')).to_have_count(0)
+
+
+@pytest.mark.long
+def test_a_hundred_megabytes_are_stopped_gone_on_with_and_drawn(opened, tmp_path):
+    page = logs(opened)
+    t, columns, _ = made(5, days=1)
+    one = frame_of(t, noisy(columns, 5))
+    days = [one.with_columns(pl.col("time") + pl.duration(days=d)) for d in range(16)]
+    path = tmp_path / "long.csv"
+    pl.concat(days).write_csv(path)
+    assert path.stat().st_size > 100 * 10**6
+    give_file(page, "Add a log", path)
+    until(lambda: page.wait_for_timeout(50), lambda ms: expect(page.locator("[aria-valuenow='0']")).to_have_count(0, timeout=ms))
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_text("Stopped; choose the same file to go on.")).to_be_visible()
+    sent = []
+    page.on("request", lambda r: sent.append(int(r.url.rsplit("/", 1)[1])) if "/parts/" in r.url else None)
+    give_file(page, "Add a log", path)
+    expect(page.locator("[data-log-about]")).to_contain_text("1,382,400 rows", timeout=240_000)
+    assert sent[0] > 0 and sent == list(range(sent[0], -(-path.stat().st_size // (4 * 2**20)))), (
+        "each part once, from where it stopped"
+    )
+    shown = page.locator("[data-log-shown]")
+    expect(shown).to_contain_text("1382400 rows, thinned")
+    page.get_by_role("button", name="Zoom in").click()
+    expect(shown).to_contain_text("8 days")
