@@ -55,7 +55,7 @@ test: $(S)/python-test $(S)/web $(S)/chromium
 test-parts:
 	@tools/timed "checks and front end" $(MAKE) -s -j2 lint-web web-test lint-python
 	@tools/timed "core" $(PYTEST) tests/core tests/outside tests/rig tests/logs -p no:django -m "not long"
-	@tools/timed "server and browser" $(PYTEST) -n 3 tests/server tests/e2e -m "not long"
+	@tools/timed "server and browser" $(PYTEST) tests/server tests/e2e -m "not long"
 
 # All random searches at full size, kills, every view in all sizes and themes, with coverage by branches.
 test-long: export EWERER_EXPLORE = 1

@@ -15,6 +15,10 @@ from pathlib import Path
 KEPT_COPIES = 5
 """Copies from before updates that are kept."""
 
+LAST_S = 5.0
+"""How long the end may take once all is saved [s]."""
+START_S = 20.0
+"""How long the processes that compute may take to be there before a stop goes on without them [s]."""
 SWITCH_S = 0.001
 """How long a thread keeps the interpreter while others wait: the one that reads and writes all connections must come up often [s]."""
 
@@ -111,15 +115,20 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         print(f"Sign in as {NAME} with password {PASSWORD}", "Stop with Ctrl-C", sep="\n", flush=True)
     tidy.begin()
 
+    begun, started, stopping = threading.Event(), threading.Event(), threading.Event()
+
     def compute() -> None:
         """Start the processes that compute, and let them make what the demo still lacks."""
-        pool.begin(pool.count())
-        if demo:
-            log_demo()
-            practise_demo()
-            seal_demo()
-            if os.environ.get("EWERER_DEMO_RIG", "yes") == "yes":
-                start_demo_rig()
+        begun.set()
+        try:
+            if not stopping.is_set():
+                pool.begin(pool.count())
+        finally:
+            started.set()
+        with contextlib.suppress(pool.ShuttingDown):
+            for make in (log_demo, practise_demo, seal_demo, start_demo_rig) if demo else ():
+                if not stopping.is_set() and (make is not start_demo_rig or os.environ.get("EWERER_DEMO_RIG", "yes") == "yes"):
+                    make()
 
     begin = threading.Timer(1.0, compute)
     begin.daemon = True
@@ -132,10 +141,17 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
     try:
         server.run()  # ends what is being answered when it is told to stop
     finally:
+        stopping.set()
         begin.cancel()
+        if begun.is_set():
+            started.wait(START_S)  # processes that are half there cannot be ended
         children.end_all()
         pool.end()
         leave()
+        # Whatever a process that was still starting holds up, a stop comes to its end: all is saved by now.
+        last = threading.Timer(LAST_S, os._exit, (0,))
+        last.daemon = True
+        last.start()
     return 0
 
 
