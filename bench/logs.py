@@ -28,7 +28,6 @@ BEGIN = 1_750_000_000
 MEASURED = """
 import re, sys
 from pathlib import Path
-from ewerer.core.logs.frames import decode, parse_candump
 from ewerer.core.logs.report import open_log
 def most():
     return int(re.search(r"VmHWM:\\s+(\\d+)", Path("/proc/self/status").read_text())[1]) * 1024

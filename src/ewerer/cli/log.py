@@ -71,16 +71,15 @@ def _many(args: argparse.Namespace) -> int:
         raise DocumentError([Problem(pointer="/map", message="a folder takes no mapping", expected="one log at a time with --map")])
     rows = []
     with executor_of(args.scheduler) as cluster:
-        own = None if cluster else ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"))
-        at_work: Executor = cluster or own  # type: ignore[assignment]
+        at_work: Executor = cluster or ProcessPoolExecutor(os.cpu_count(), multiprocessing.get_context("spawn"))
         try:
             for row in judge_all(logs, at_work, args.library):
                 rows.append(row)
                 if sys.stderr.isatty():
                     print(f"\r{len(rows)} of {len(logs)} logs ", end="", file=sys.stderr, flush=True)
         finally:
-            if own is not None:
-                own.shutdown(cancel_futures=True)
+            if at_work is not cluster:
+                at_work.shutdown(cancel_futures=True)
     made = table(rows)
     if args.output and args.output.endswith(".parquet"):
         try:

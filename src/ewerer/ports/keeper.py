@@ -14,13 +14,15 @@ import time
 from collections import deque
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import IO, Any, Literal
+from typing import IO, TYPE_CHECKING, Any, Literal, cast
 
 from .base import LOST_S, OLD_S, Port, PortError, Value
 from .canbus import CanPort
 from .make import make_port
 from .modbus import MapPort
-from .replay import ReplayPort
+
+if TYPE_CHECKING:  # it loads what reads logs, which no other port needs
+    from .replay import ReplayPort
 
 EVERY_S = 1.0
 STRIP_S = 300.0
@@ -57,6 +59,7 @@ class Keeper:
 
     def __init__(self, settings: Mapping[str, Any]) -> None:
         self.port: Port = make_port(settings)
+        self.replays = settings.get("kind") == "replay"
         self.values: dict[str, Value] = {}
         self.state: Literal["opening", "open", "lost", "closed"] = "opening"
         self.error = ""
@@ -220,7 +223,7 @@ class Keeper:
                 {"id": f.id, "extended": f.extended, "data": f.data.hex(), "count": f.count, "hz": round(f.hz, 2), "age_s": round(now - f.at, 2), "name": f.name}
                 for f in frames
             ],
-            "replay": self.port.told() if isinstance(self.port, ReplayPort) else None,
+            "replay": cast("ReplayPort", self.port).told() if self.replays else None,
             "beyond": self.port.beyond if isinstance(self.port, CanPort) else 0,
             "strip": {"names": list(STRIP), "rows": [[round(t - now, 1), *row] for t, row in self.strip]},
         }  # fmt: skip

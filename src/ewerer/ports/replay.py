@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ..core.logs.frames import NAMES
 from ..core.logs.keeping import is_kept, load
 from ..core.logs.report import open_log
 from ..core.logs.table import Log
@@ -17,26 +18,16 @@ from ..core.trade.measures import MEASURES
 from .base import Frame, Point, PortError, Value
 
 SPEEDS = (1.0, 1000.0)
-MEASURED = {
-    "volts": ("volts", 1.0),
-    "amps": ("amps", 1.0),
-    "soc": ("soc_pct", 100.0),
-    "temp_c": ("temp_c", 1.0),
-    "asked_v": ("charge_v", 1.0),
-    "limit_in_a": ("charge_a", 1.0),
-    "limit_out_a": ("discharge_a", 1.0),
-    "cell_max_v": ("cell_high_v", 1.0),
-    "cell_min_v": ("cell_low_v", 1.0),
-    "pv_w": ("sun_w", 1.0),
-    "ac_out_w": ("load_w", 1.0),
-    "load_w": ("load_w", 1.0),
-    "grid_w": ("grid_w", 1.0),
-    "generator_hz": ("ac_hz", 1.0),
-    "generator_v": ("ac_v", 1.0),
-    "on_mains": ("on_source", 1.0),
-    "forced": ("forced_charge", 1.0),
+MEASURED = {quantity: measure for measure, quantity in NAMES.items()} | {
+    "pv_w": "sun_w",
+    "ac_out_w": "load_w",
+    "load_w": "load_w",
+    "grid_w": "grid_w",
+    "generator_hz": "ac_hz",
+    "generator_v": "ac_v",
+    "on_mains": "on_source",
 }
-"""Which measurement each column of a log is, and its figure over the log's."""
+"""Which measurement each column of a log is: what a bus says turned round, and what else a logger writes."""
 
 
 class ReplayPort:
@@ -68,7 +59,7 @@ class ReplayPort:
     def points(self) -> list[Point]:
         """Return every measurement that the log has a column of."""
         columns: Sequence[str] = list(self.log.columns) if self.log else []
-        names = dict.fromkeys(MEASURED[c][0] for c in columns if c in MEASURED)
+        names = dict.fromkeys(MEASURED[c] for c in columns if c in MEASURED)
         return [Point(n, MEASURES[n].word, MEASURES[n].unit, "measure") for n in names]
 
     def _row(self) -> tuple[int, float]:
@@ -92,8 +83,8 @@ class ReplayPort:
         row, at = self._row()
         out: dict[str, Value] = {}
         for column, figures in self.log.columns.items():
-            name, factor = MEASURED.get(column, ("", 1.0))
-            figure = float(figures[row]) * factor
+            name = MEASURED.get(column, "")
+            figure = float(figures[row]) * (100 if name == "soc_pct" else 1)
             if name in wanted and np.isfinite(figure):
                 out[name] = Value(round(figure, 6), at)
         return out

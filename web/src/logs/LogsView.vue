@@ -80,8 +80,9 @@ watch(
   (id) => id === second.value && (second.value = ''),
 )
 const besides = computed(() => logs.value.filter((l) => l.state === 'read' && l.id !== log.value?.id))
+const secondLog = computed(() => besides.value.find((l) => l.id === second.value))
 const other = useQuery({
-  queryKey: computed(() => ['log', job.id, second.value, '', job.revision.value]),
+  queryKey: computed(() => ['log', job.id, second.value, secondLog.value?.mapping, job.revision.value]),
   queryFn: () => api.logReport(job.id, second.value),
   enabled: computed(() => !!second.value),
   retry: false,
@@ -94,7 +95,7 @@ const together = computed(() => {
 })
 const beside = computed(() => {
   const held = other.data.value
-  const named = besides.value.find((l) => l.id === second.value)
+  const named = secondLog.value
   if (!held || !named || !told.value) return undefined
   const columns = Object.values(held.columns)
   const later = together.value ? (Date.parse(`${held.from}Z`) - Date.parse(`${told.value.from}Z`)) / 1000 : 0

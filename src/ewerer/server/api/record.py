@@ -277,7 +277,7 @@ def list_handovers(request: HttpRequest, id: uuid.UUID, page: PageQuery) -> dict
 def make_handover(request: HttpRequest, id: uuid.UUID, body: SealIn) -> tuple[int, Handover]:
     """Seal the handover of a signed visit: it freezes the job's revision."""
     who = person(request)
-    made = actions.seal(id, who.crew, who.user, body.paper, logs.reports_of(job_at(request, id)))
+    made = actions.seal(id, who.crew, who.user, body.paper, logs.reports_of)
     note(request, "handover sealed", f"{made.job.name}, number {made.number}")
     return 201, made
 

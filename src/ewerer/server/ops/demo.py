@@ -34,7 +34,7 @@ def seal_demo() -> None:
     try:
         for job in Job.objects.filter(crew=crew, handovers=None):
             if job.summary.get("run", {}).get("stands") == "signed":
-                seal(job.id, crew, user, "A4", logs.reports_of(job))
+                seal(job.id, crew, user, "A4", logs.reports_of)
     finally:
         connection.close()
 

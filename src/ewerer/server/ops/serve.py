@@ -9,6 +9,7 @@ import resource
 import signal
 import sys
 import threading
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -115,6 +116,11 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         print(f"Sign in as {NAME} with password {PASSWORD}", "Stop with Ctrl-C", sep="\n", flush=True)
     tidy.begin()
 
+    lacking: list[Callable[[], None]] = []
+    if demo:
+        lacking = [log_demo, practise_demo, seal_demo]
+        if os.environ.get("EWERER_DEMO_RIG", "yes") == "yes":
+            lacking.append(start_demo_rig)
     begun, started, stopping = threading.Event(), threading.Event(), threading.Event()
 
     def compute() -> None:
@@ -126,8 +132,8 @@ def serve(command: str, port: int, host: str, data: str | None, collect: tuple[i
         finally:
             started.set()
         with contextlib.suppress(pool.ShuttingDown):
-            for make in (log_demo, practise_demo, seal_demo, start_demo_rig) if demo else ():
-                if not stopping.is_set() and (make is not start_demo_rig or os.environ.get("EWERER_DEMO_RIG", "yes") == "yes"):
+            for make in lacking:
+                if not stopping.is_set():
                     make()
 
     begin = threading.Timer(1.0, compute)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import uuid
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -245,10 +245,12 @@ def key_of(crew: Crew) -> Any:
     return crew_key(DATA_DIR / "keys" / f"crew-{crew.pk}.pem")
 
 
-def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper, beside: Mapping[str, bytes] | None = None) -> Handover:
+def seal(
+    job_id: uuid.UUID, crew: Crew, user: User, paper: Paper, beside: Callable[[Job], Mapping[str, bytes]] = lambda job: {}
+) -> Handover:
     """Make the sealed handover of a job as it stands, freezing its revision. Refused while the visit is not signed or may not be closed.
 
-    ``beside`` are further files that are sealed with it, by their name.
+    ``beside`` gives further files that are sealed with it, by their name; asked for once it is known that it may be sealed.
     """
     job = Job.objects.get(pk=job_id, crew=crew)
     document = jobs.document_of(job)
@@ -267,7 +269,7 @@ def seal(job_id: uuid.UUID, crew: Crew, user: User, paper: Paper, beside: Mappin
         crew,
         job.revision,
         fingerprint(public),
-        handovers.sealed({**members, **(beside or {})}, about, state, photos, key),
+        handovers.sealed({**members, **beside(job)}, about, state, photos, key),
         user,
     )
 
